@@ -3,7 +3,7 @@ import angular from 'angular-eslint';
 import prettier from 'eslint-config-prettier';
 import ts from 'typescript-eslint';
 
-/** Nothing is imported past a folder's public face, its index.ts. */
+/** Imports go through a folder's index.ts only. */
 const publicFaces = {
   regex: '^(\\.\\./)+(values|schema|files|survey|geometry|changes|identity|titleblocks|bom|vault|exchange|trace|forms|start|grid)/(?!(step|dxf|opc)$).+',
   message: "Import the folder's index.ts, not a file behind it.",
@@ -12,10 +12,7 @@ const formatFaces = { regex: '^(\\.\\./|\\./)*(files/)?(step|dxf|opc)/.+', messa
 
 const forbidden = (patterns) => ({ '@typescript-eslint/no-restricted-imports': ['error', { patterns }] });
 
-/**
- * The server's layers: a folder imports those before it, never one of its own row or after it. What stands in one row is told apart by what
- * it is for, and can be taken away without the others.
- */
+/** Server layers: a folder may import earlier rows, never its own row or later ones. */
 const LAYERS = [
   ['platform'],
   ['users'],
@@ -54,7 +51,7 @@ const tableTypes = {
 
 const STATIONS = ['overview', 'survey', 'schema', 'forms', 'values', 'title-blocks', 'bom', 'vault', 'exchange', 'history', 'settings', 'file'];
 
-/** The walls of the house. */
+/** Architecture rules. */
 export default ts.config(
   { ignores: ['**/node_modules', '**/dist*', 'var', '**/.angular', 'test-results', 'packages/demo/library', 'packages/core/wasm'] },
   js.configs.recommended,
@@ -73,7 +70,7 @@ export default ts.config(
     },
   },
   {
-    // The core has no interface, no database, no network and no clock.
+    // The core has no interface, database, network or clock.
     files: ['packages/core/src/**/*.ts'],
     rules: {
       ...forbidden([
@@ -119,7 +116,7 @@ export default ts.config(
       'no-restricted-syntax': [
         'error',
         {
-          // What a called method does is watched while it runs: see Db.
+          // Method calls are tracked at run time; see Db.
           selector: "CallExpression[callee.property.name='transaction'] > :function MemberExpression[object.type='ThisExpression'][property.name='db']",
           message: 'Work inside a transaction uses its own connection, never the pool.',
         },
@@ -153,11 +150,11 @@ export default ts.config(
   },
   { files: ['apps/web/src/**/*.html'], extends: [angular.configs.templateRecommended, angular.configs.templateAccessibility] },
   {
-    // The grid and the palette take keys on the element that has the focus and name the chosen cell or entry by aria-activedescendant.
+    // Grid and palette handle keys on the focused element and use aria-activedescendant.
     files: ['apps/web/src/app/values/grid.ts/**', 'apps/web/src/app/shell/palette.ts/**'],
     rules: { '@angular-eslint/template/click-events-have-key-events': 'off', '@angular-eslint/template/interactive-supports-focus': 'off' },
   },
-  // A station never imports another one: what they share moves to shared/.
+  // Stations never import each other; shared code moves to shared/.
   ...STATIONS.map((station) => ({
     files: [`apps/web/src/app/${station}/**/*.ts`],
     rules: forbidden([

@@ -15,7 +15,7 @@ const node = {
   moduleNameMapper: names,
 };
 
-/** Unit tests of the core, tests of the server on a real PostgreSQL, and tests of components. */
+/** Unit tests of the core, server tests on real PostgreSQL, and component tests. */
 export default {
   projects: [
     { ...node, displayName: 'core', testMatch: ['<rootDir>/packages/*/test/**/*.test.ts'] },

@@ -5,8 +5,8 @@ import { inBrowser, reportScrolling } from './scrolling';
 import { openServices } from './services';
 
 /**
- * An assembly of five levels: each of 6 sub-assemblies on a level is placed by the one above, and every assembly places parts of its own,
- * so that the indented list has 10,000 rows or more and its pieces are counted here without Rule, by multiplying.
+ * A five-level assembly: six sub-assemblies per level plus own parts, giving over 10,000 indented rows; pieces are counted independently by
+ * multiplying.
  */
 const { services, db, url, close } = await openServices();
 const NAMES = ['Part no', 'Title', 'Material', 'Mass kg', 'Supplier'] as const;
@@ -22,7 +22,7 @@ const files: { id: number; path: string; kind: string; structure: object | null 
 const copies: { assembly: number; product: string; part: number }[] = [];
 let next = 1;
 
-/** Makes an assembly with all below it. Every assembly is a file of its own. */
+/** Builds an assembly recursively; each is its own file. */
 function assembly(level: number): Made {
   const children: { id: number; times: number; pieces: number }[] = [];
   if (level < LEVELS) for (let i = 0; i < WIDTH; i++) children.push({ ...assembly(level + 1), times: 1 + (i % 2) });
@@ -83,7 +83,7 @@ const content = (structure: BomContent['structure']): BomContent => ({ ...plainC
 const user = { id: 0 };
 const layout = (await services.bomLayouts.add(null, { name: 'Bench', purpose: '', shared: true, content: content('indented') })).id;
 
-// What the list is made of, read as it stands: the floor.
+// Floor: reading the raw rows.
 const floor = await best('reading the rows of the files below, their structure and their values alone', 5, async () => {
   const below = await db.all<{ id: number }>(
     `WITH RECURSIVE below(id) AS (SELECT $1::int UNION SELECT c.part_id FROM below b JOIN copies c ON c.assembly_id = b.id) SELECT f.id, f.path, f.kind, f.reading->'structure' AS structure FROM below b JOIN files f ON f.id = b.id`,
@@ -113,7 +113,7 @@ await inBrowser(services, url, async (page) => {
   await page.reload();
   await page.getByRole('navigation', { name: 'Stations' }).waitFor();
   await page.waitForTimeout(2000);
-  // From the moment when somebody chooses it until its rows are there, in the page that is open already.
+  // Time from selection to visible rows in the open page.
   const open = () =>
     page.evaluate<number>(`new Promise((done) => {
       const from = performance.now();

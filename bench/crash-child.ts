@@ -15,17 +15,14 @@ import { addUser } from '../apps/server/src/users/users';
 import { HttpVault } from '../apps/server/src/vault/port';
 import { writeLargeLibrary } from './large';
 
-/*
- * The steps of the crash test, each in a process of its own that may be killed at any time: the library, the lines of one round, the apply,
- * and what stands afterwards.
- */
+/* Steps of the crash test, in processes that may be killed: setup, lines, apply and verification. */
 const [command, url, data, ...rest] = process.argv.slice(2) as [string, string, string, ...string[]];
 const FILES = 2000;
 const PER_FILE = 25;
 const names = Array.from({ length: PER_FILE }, (_, i) => `Crash ${String(i + 1).padStart(2, '0')}`);
 const root = join(data, 'library');
 
-/** A disk that is full after so many versions were written to it. */
+/** Simulates a full disk after a number of writes. */
 class FullDisk implements FileStore {
   private left: number;
   private readonly inner = new DiskStore(storeFolder(data));
@@ -49,7 +46,7 @@ const full = command === 'apply' && rest[1] ? { store: new FullDisk(Number(rest[
 const services = buildServices({ db, databaseUrl: url, pool, kernel, vaultPort: new HttpVault('http://127.0.0.1:9', 'none', 100), dataFolder: data, ...full });
 const user = { id: 1, name: 'crash', displayName: 'Crash', role: 'administrator' as const };
 
-/** What files hold under the test's names: by path, the one value that all of them have; `null` for none, `mixed` where they differ. */
+/** Values under the test's names: by path; `null` for none, `mixed` if they differ. */
 function inFiles(): Map<string, string | null> {
   const found = new Map<string, string | null>();
   for (const path of readdirSync(root, { recursive: true, encoding: 'utf8' })) {
@@ -61,7 +58,7 @@ function inFiles(): Map<string, string | null> {
   return found;
 }
 
-/** The same as the database has it. */
+/** The same from the database. */
 async function inDatabase(): Promise<Map<string, string | null>> {
   const rows = await db.all<{ path: string; texts: (string | null)[] }>(
     `SELECT f.path, array(SELECT v.text FROM held_values v WHERE v.file_id = f.id AND v.holder = '' AND v.place = 'property' AND v.name = ANY($1::text[])) AS texts
@@ -79,7 +76,7 @@ async function inDatabase(): Promise<Map<string, string | null>> {
 switch (command) {
   case 'prepare': {
     mkdirSync(root, { recursive: true });
-    // Four files of five are parts.
+    // Four of five files are parts.
     writeLargeLibrary(root, (FILES * 5) / 4);
     await addUser(db, user.name, user.displayName, user.role, 'not a secret');
     await services.libraries.add('Large', root);

@@ -3,7 +3,7 @@ import { report } from './measure';
 import { openServices } from './services';
 import { FILES, fillWide, ruled, typed } from './wide';
 
-/** People who put something into their tray in the same moment. */
+/** Users adding to their trays concurrently. */
 const PEOPLE = 50;
 
 const { services, db, close } = await openServices();
@@ -14,7 +14,7 @@ const users = await db.all<{ id: number; name: string; displayName: string }>('S
 const properties = await services.properties.list(db);
 const files = (await db.all<{ id: number }>('SELECT id FROM files ORDER BY id LIMIT $1', [PEOPLE])).map((row) => row.id);
 
-/** How long each of some additions took that were asked for at once, the longest last. */
+/** Durations of concurrent additions, sorted. */
 async function waits(people: typeof users, text: string): Promise<number[]> {
   const all = people.map(async (user, i) => {
     const began = performance.now();

@@ -24,15 +24,15 @@ import { Measured, best, report } from './measure';
 import { openServices } from './services';
 import { FILES, TYPED, fillWide, typed } from './wide';
 
-/** Values that come back changed. */
+/** Changed values. */
 const CHANGES = 200_000;
 const BATCH = 1000;
-/** Rows that are compared in memory, over and over. */
+/** Rows compared repeatedly in memory. */
 const COMPARED = 2000;
 
 const { services, db, url, data, close } = await openServices();
 await fillWide(db);
-// Values are kept beside files of other formats: what is measured is Rule, not the disk.
+// Values kept beside files, to measure Rule rather than the disk.
 await db.run(`UPDATE files SET kind = 'other', format = 'other'`);
 await db.run(`UPDATE held_values SET kind = 'other'`);
 await db.run('INSERT INTO beside_values SELECT file_id, name, text, form, unit FROM held_values');
@@ -97,7 +97,7 @@ for (const most of [FILES / 10, FILES]) {
 }
 console.log('');
 
-// Taking back: every fifteenth cell is changed.
+// Every fifteenth cell is changed.
 await sendOut(inputOf(sendOutId, 'csv', WHOLE_LIBRARY), db);
 const every = Math.floor((FILES * TYPED) / CHANGES);
 let changed = 0;
@@ -178,7 +178,7 @@ for (const format of ['csv', 'xlsx'] as const) {
         Array.from({ length: 2000 }, () => row),
       );
   });
-  // Comparing alone: some rows in memory, again and again.
+  // Comparison alone, in memory.
   const some = [...source().rows()].slice(1, 1 + COMPARED);
   const [bases, now] = await Promise.all([
     db.all<{ n: number; held: Record<number, HeldValue> }>('SELECT n, held FROM send_out_rows WHERE send_out_id = $1 AND n <= $2', [sendOutId, COMPARED]),
@@ -233,7 +233,7 @@ for (const format of ['csv', 'xlsx'] as const) {
   ]);
 }
 
-// Applying them, in one change set of its own.
+// Applied as one change set.
 const person = { id: user.id, name: 'b', displayName: 'Bench', role: 'administrator' as const };
 const floor = await best('staging as many lines by COPY and updating the values with one statement: the floor', 1, () =>
   db.transaction(async (sql) => {

@@ -37,7 +37,7 @@ report(`Opening a form on ${CHOSEN} files with ${TYPED + RULED} properties (${(a
 
 const { files, wides } = unpackFill(data.packed);
 const schema = new PreparedSchema(data.schema, groundOn(compileStandIns([]), data.lists, data.states, 0));
-/** From a keystroke to the form as it then is: what was typed checked, counted, and everything that hangs on it. */
+/** From keystroke to updated form: checks, counts and dependants. */
 for (const count of [1, 40, CHOSEN]) {
   const chosen = files.slice(0, count);
   const sections = planSections<FillFile>(chosen, data.schema.forms, data.schema.properties, 'shared');

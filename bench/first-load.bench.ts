@@ -1,6 +1,6 @@
 import { MOST_AT_FIRST, firstLoad } from '../scripts/lib/first-load.mjs';
 
-/* What a browser loads before the page shows something: built for production, each file compressed by gzip. */
+/* Initial download of the production build, gzipped. */
 const { sizes, total } = firstLoad();
 console.log('### First load of the page\n');
 console.log('| file | kB compressed |');

@@ -18,7 +18,7 @@ const oc = await (openKernel as unknown as (options: object) => Promise<OpenCasc
   printErr: () => undefined,
 });
 
-/** What cannot be spared: the kernel reads the file and integrates volume and surface. */
+/** Floor: the kernel reads the file and integrates volume and surface. */
 function alone(bytes: Uint8Array): void {
   oc.FS.writeFile('/in.step', bytes);
   const reader = new oc.STEPControl_Reader();

@@ -13,8 +13,8 @@ const FINISHES = ['brushed', 'Brushed', 'black oxide', '', '-'];
 export const isDrawing = (n: number) => n % 5 === 4;
 
 /**
- * Writes a library of small files for measuring: parts and drawings of the demo with values of their own, a hundred a folder.
- * Returns the number of bytes.
+ * Writes a library of small parts and drawings, a hundred per folder.
+ * @returns bytes written
  */
 export function writeLargeLibrary(root: string, files: number): number {
   const parts = readdirSync(join(demo, 'parts')).map((name) => new Uint8Array(readFileSync(join(demo, 'parts', name))));
@@ -40,13 +40,13 @@ export function writeLargeLibrary(root: string, files: number): number {
   return bytes;
 }
 
-/** A title block with one cell, and where it is placed in {@link largeDrawing}. */
+/** A title block with one cell, placed in {@link largeDrawing}. */
 const FRAME =
   '  0\nBLOCK\n  2\nFRAME\n 10\n0\n 20\n0\n  0\nLINE\n  8\n0\n 10\n0\n 20\n0\n 11\n180\n 21\n0\n  0\nATTDEF\n  8\n0\n 10\n2\n 20\n2\n 40\n5\n  1\n\n  3\nTitle\n  2\nTITLE\n 70\n0\n  0\nENDBLK\n';
 const PLACED =
   '  0\nINSERT\n  8\n0\n 66\n1\n  2\nFRAME\n 10\n-200\n 20\n0\n  0\nATTRIB\n  8\n0\n 10\n-198\n 20\n2\n 40\n5\n  1\nLarge\n  2\nTITLE\n 70\n0\n  0\nSEQEND\n';
 
-/** A drawing of about so many bytes: a title block, lines, circles, texts and inserts of a block in model space. */
+/** A drawing of about the given size: title block, lines, circles, texts and inserts. */
 export function largeDrawing(bytes: number): Uint8Array {
   const parts = [
     '  0\nSECTION\n  2\nBLOCKS\n  0\nBLOCK\n  2\nBOLT\n 10\n0\n 20\n0\n  0\nCIRCLE\n  8\n0\n 10\n0\n 20\n0\n 40\n4\n  0\nENDBLK\n',

@@ -8,7 +8,7 @@ import { writeLargeLibrary } from './large';
 import { best, report } from './measure';
 import { openServices } from './services';
 
-/** In a process of its own, whose peak memory is asked for afterwards: one first survey. */
+/** One first scan in a separate process, to measure peak memory. */
 if (process.argv[2] === 'survey') {
   const { services, close } = await openServices();
   await services.libraries.add('Large', process.argv[3]!);
@@ -47,11 +47,11 @@ async function main(): Promise<void> {
           .update(await readFile(path))
           .digest('hex');
     };
-    // In turns, so that both have the same share of what else the machine does.
+    // Alternating, so both see the same machine load.
     let [floor, first] = [Infinity, Infinity];
     for (let run = 0; run < 5; run++) {
       const { services, close } = await openServices();
-      // A server that is up has its threads: they are begun by a small library before.
+      // Warms up the worker threads with a small library.
       await services.libraries.add('Small', small);
       await services.scanner.rescan();
       const id = await services.libraries.add('Large', large);

@@ -8,13 +8,13 @@ import { writeLargeLibrary } from './large';
 import { openServices } from './services';
 
 /*
- * People at work: each asks twice a second, of a library of some size, while a survey and a take-back run. The server is a process of its own.
- * `RULE_LOAD_PEOPLE` and `RULE_LOAD_SECONDS` change how many and how long.
+ * Load test: users each send two requests per second on a library while a scan and a take-back run against a separate server process. Set
+ * `RULE_LOAD_PEOPLE` and `RULE_LOAD_SECONDS` to change it.
  */
 const FILES = 12_000;
 const PEOPLE = Number(process.env['RULE_LOAD_PEOPLE'] ?? 50);
 const SECONDS = Number(process.env['RULE_LOAD_SECONDS'] ?? 20);
-/** One question of each person in so many milliseconds. */
+/** Request interval per user, in milliseconds. */
 const EVERY = 500;
 
 const freePort = (): Promise<number> =>
@@ -40,7 +40,7 @@ await services.editions.decree(
 );
 await services.libraries.add('Large', library);
 await services.scanner.rescan();
-// Shapes were measured when the files came, which takes the kernel hours.
+// Shapes count as measured.
 await db.run('UPDATE files SET shaped_hash = hash');
 await services.judgements.settle();
 for (let i = 0; i < PEOPLE; i++) await addUser(db, `person-${i}`, `Person ${i}`, 'editor', 'not a secret');
@@ -49,7 +49,7 @@ const tokens: string[] = [];
 for (const person of people) tokens.push((await services.tokens.make({ ...person, role: 'editor' }, { name: 'load', scope: 'work', days: 1 })).token);
 const files = (await db.all<{ id: number; path: string }>(`SELECT id, path FROM files WHERE kind = 'part' ORDER BY id`)).map((row) => row);
 const property = (await services.properties.list(db)).find((one) => one.writtenName === 'Note')!.id;
-// As PostgreSQL does by itself within a minute.
+// As autovacuum would.
 await db.run('VACUUM ANALYZE');
 
 const port = await freePort();
@@ -92,7 +92,7 @@ async function ask(person: number, what: string, method: string, path: string, b
 }
 
 let turn = 0;
-/** What people ask, in the shares in which they do. */
+/** Requests with their shares. */
 const QUESTIONS: readonly [share: number, ask: (person: number, at: number) => Promise<unknown>][] = [
   [40, (person, at) => ask(person, 'grid page', 'GET', `/values?offset=${(at * 100) % FILES}&limit=100`)],
   [15, (person) => ask(person, 'survey', 'GET', '/survey')],
@@ -105,7 +105,7 @@ const QUESTIONS: readonly [share: number, ask: (person: number, at: number) => P
   [10, (person) => ask(person, 'overview', 'GET', '/overview')],
 ];
 
-/** The next question, so that the shares come out however many there are. */
+/** The next request, keeping the shares. */
 function question(person: number): Promise<unknown> {
   const at = turn++;
   let share = (at * 37) % 100;
@@ -125,7 +125,7 @@ async function work(person: number): Promise<void> {
     await question(person);
   }
 }
-/** What goes on in the background: surveys and tables that come back, one after the other. */
+/** Background work: scans and take-backs in sequence. */
 async function surveys(): Promise<void> {
   while (performance.now() < until) {
     const { job } = (await (await ask(0, 'begin a survey', 'POST', '/libraries/rescan', {})).json()) as { job: number };
@@ -144,7 +144,7 @@ async function tables(): Promise<void> {
   }
 }
 
-// Everybody once, so that nothing is measured that only the first ones meet.
+// Warm-up: each user once.
 for (const [, put] of QUESTIONS) await put(0, turn++);
 times.clear();
 await Promise.all([...tokens.map((_token, person) => work(person)), surveys(), tables()]);

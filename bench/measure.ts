@@ -1,10 +1,10 @@
-/** One measured row: what was done, how long it took, and against which floor. */
+/** A measurement with its description and ratio. */
 export interface Measured {
   readonly what: string;
   readonly ms: number;
 }
 
-/** The best of several runs: the one that the rest of the machine disturbed least. */
+/** Best of several runs, the least disturbed. */
 export async function best(what: string, runs: number, work: () => unknown): Promise<Measured> {
   let ms = Infinity;
   for (let run = 0; run < runs; run++) {
@@ -15,7 +15,7 @@ export async function best(what: string, runs: number, work: () => unknown): Pro
   return { what, ms };
 }
 
-/** Prints a table of times as ratios against the first row, the floor. */
+/** Prints times as ratios to the first row, the floor. */
 export function report(title: string, rows: readonly Measured[], megabytes?: number): void {
   const floor = rows[0]!.ms;
   console.log(`### ${title}\n`);

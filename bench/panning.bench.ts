@@ -5,7 +5,7 @@ import { largeDrawing } from './large';
 import { inBrowser } from './scrolling';
 import { openServices } from './services';
 
-/** A frame longer than this is one that a person sees. */
+/** Longer frames are noticeable. */
 const LONG_MS = 50;
 const FRAMES = 200;
 const folder = mkdtempSync(join(tmpdir(), 'rule-bench-sheet-'));
@@ -14,7 +14,7 @@ const { services, url, close } = await openServices();
 await services.libraries.add('Drawings', folder);
 await services.scanner.rescan();
 
-/** Frames of the page while the sheet is dragged by so many pixels each. */
+/** Frame times while dragging the sheet. */
 const drag = (by: number) => `new Promise((done) => {
   const frame = document.querySelector('rule-sheet-view .frame');
   const { left, top } = frame.getBoundingClientRect();
@@ -40,7 +40,7 @@ const row = (what: string, times: readonly number[]) => {
 };
 
 await inBrowser(services, url, async (page) => {
-  // What the worker says of its own pictures, beside the frames of the page.
+  // Frame times of the worker.
   await page.addInitScript(`globalThis.paints = [];
     globalThis.Worker = class extends Worker {
       constructor(...given) { super(...given); this.addEventListener('message', ({ data }) => data.is === 'painted' && paints.push(data.milliseconds)); }

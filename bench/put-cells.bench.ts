@@ -8,7 +8,7 @@ import { heldText } from '@rule/core/values';
 import { best, report } from './measure';
 import { openServices } from './services';
 
-/** Three thousand drawings of the demo's own size, each with a block of cells, two of which are stale. */
+/** 3,000 drawings with two stale cells each. */
 const DRAWINGS = 3000;
 const sheet = new Uint8Array(readFileSync(join(import.meta.dirname, '../packages/demo/library/DR-15/drawings/face-plate.dxf')));
 const root = mkdtempSync(join(tmpdir(), 'rule-bench-drawings-'));
@@ -17,7 +17,7 @@ mkdirSync(folder);
 for (let n = 0; n < DRAWINGS; n++) writeFileSync(join(folder, `P-${String(n).padStart(5, '0')}.dxf`), sheet);
 const { holder } = dxf.read(sheet).inserts[0]!;
 
-// The floor: the same files read, changed and written without anything else.
+// Floor: reading, changing and writing the same files.
 const aside = join(root, 'aside');
 mkdirSync(aside);
 const alone = await best('reading, changing and writing the same files alone: the floor', 1, () => {

@@ -11,7 +11,7 @@ import { best, report } from './measure';
 const library = join(import.meta.dirname, '../packages/demo/library');
 const folder = mkdtempSync(join(tmpdir(), 'rule-bench-'));
 
-/** The data section of a STEP file over and over, with instance numbers of their own, as large assemblies are. */
+/** A STEP data section repeated with renumbered instances, like a large assembly. */
 function largeStep(megabytes: number): Buffer {
   const text = readFileSync(join(library, 'DR-15/assemblies/roaster.step'), 'latin1');
   const data = text.indexOf('DATA;') + 6;

@@ -6,11 +6,11 @@ import { buildApp } from '../apps/server/src/app';
 import { Services } from '../apps/server/src/services';
 import { addUser } from '../apps/server/src/users/users';
 
-/** A frame longer than this is one that a person sees. */
+/** Longer frames are noticeable. */
 const LONG_MS = 50;
 const PASSWORD = 'not a secret';
 
-/** Opens the application in Chromium on services of the bench, signed in. */
+/** Opens the application in Chromium, signed in. */
 export async function inBrowser(services: Services, url: string, work: (page: Page) => Promise<void>): Promise<void> {
   await addUser(services.db, 'bench', 'Bench', 'administrator', PASSWORD);
   const { app, close } = buildApp({
@@ -40,7 +40,7 @@ export async function inBrowser(services: Services, url: string, work: (page: Pa
   }
 }
 
-/** Scrolls as a wheel does, by so many pixels a frame, and prints how long frames take; standing still is the floor. */
+/** Scrolls by the given pixels per frame and prints frame times; standing still is the floor. */
 export async function reportScrolling(
   page: Page,
   title: string,

@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs';
 import { Db } from '../apps/server/src/platform/db';
 import { SendOutInput, sendOut } from '../apps/server/src/exchange/send-out.thread';
 
-// In a process of its own, whose peak memory is asked for afterwards: one send-out.
+// One send-out in a separate process, to measure peak memory.
 const { url, input } = JSON.parse(readFileSync(0, 'utf8')) as { url: string; input: SendOutInput };
 const db = new Db(url, 2);
 const began = performance.now();

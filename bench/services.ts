@@ -12,7 +12,7 @@ import pg from 'pg';
 const serverUrl = process.env['RULE_BENCH_DATABASE_URL'] ?? '';
 if (!serverUrl) throw new Error('RULE_BENCH_DATABASE_URL is not set: measure with npm run bench.');
 
-/** The services on a database of their own, as the server builds them. */
+/** Services on their own database. */
 export async function openServices(threads = 2): Promise<{ services: Services; db: Db; data: string; url: string; close: () => Promise<void> }> {
   const name = `rule_bench_${process.pid}_${Math.random().toString(36).slice(2, 7)}`;
   const admin = async (sql: string) => {

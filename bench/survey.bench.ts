@@ -7,7 +7,7 @@ const FILES = 100_000;
 const NAMES = 30;
 const { services, db, close } = await openServices();
 
-/** Documents straight into the database: thirty values each, some of them blank, some stand-ins, some in other spellings. */
+/** Inserts documents directly: thirty values each, with blanks, stand-ins and variants. */
 await db.run(`INSERT INTO libraries (name, root) VALUES ('Large', '/nowhere/at/all')`);
 await db.run(
   `INSERT INTO files (library_id, path, folder, name, kind, size, mtime_ms, hash, format)
@@ -28,7 +28,7 @@ await db.run('ANALYZE');
 console.log(`${FILES} documents × ${NAMES} values; ${counting.what}: ${(counting.ms / 1000).toFixed(1)} s\n`);
 
 const RUNS = 5;
-/** A question as Survey answers it against the fastest SQL that we know for the same answer. */
+/** Survey answers compared with the fastest known SQL. */
 async function compare(title: string, sql: string, bind: unknown[], work: () => Promise<unknown>): Promise<void> {
   const rows: Measured[] = [await best('the SQL alone: the floor', RUNS, () => db.all(sql, bind)), await best('the answer as Survey gives it', RUNS, work)];
   report(title, rows);

@@ -6,7 +6,7 @@ import { largeDrawing } from './large';
 import { best, report } from './measure';
 import { openServices } from './services';
 
-/** Thirty thousand drawings of as many parts, each with a title block of eight bound cells. */
+/** 30,000 drawings of as many parts, with eight bound cells each. */
 const DRAWINGS = 30_000;
 const CELLS = ['TITLE', 'PARTNO', 'MATL', 'MASS', 'DRAWN', 'DATE', 'REV', 'SHEET'] as const;
 const NAMES = ['Title', 'Part no', 'Material', 'Mass kg', 'Drawn by', 'Date', 'Revision'] as const;
@@ -116,7 +116,7 @@ report(`A look at ${n.toLocaleString('en')} cells of ${DRAWINGS.toLocaleString('
 console.log(`One changed value: ${judged} files judged. ${settling.what}: ${(settling.ms / 1000).toFixed(1)} s.\n`);
 await close();
 
-// A drawing of five megabytes: what a person waits for until its first picture.
+// A 5 MB drawing: time to first picture.
 const big = largeDrawing(5_000_000);
 const megabytes = big.length / 1e6;
 report(

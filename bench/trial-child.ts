@@ -14,10 +14,7 @@ import { addUser } from '../apps/server/src/users/users';
 import { HttpVault } from '../apps/server/src/vault/port';
 import { writeLargeLibrary } from './large';
 
-/*
- * The steps of the trials in `npm run crash`, each in a process of its own that may be killed at any time: files that change names with one
- * another, databases that go away, tables in watched folders.
- */
+/* Steps of `npm run crash`, in processes that may be killed: renames, lost databases, watched folders. */
 const [command, url, data, dist, ...rest] = process.argv.slice(2) as [string, string, string, string, ...string[]];
 const FILES = 40;
 const root = join(data, 'library');
@@ -35,7 +32,7 @@ const services = buildServices({
   kernel,
   vaultPort: new HttpVault('http://127.0.0.1:9', 'none', 100),
   dataFolder: data,
-  // Files are written from here on: whoever kills wants to know.
+  // Signals that files are being written.
   at: (reached) => {
     if (reached === 'planned') process.stdout.write('applying\n');
     return Promise.resolve();
@@ -44,7 +41,7 @@ const services = buildServices({
 const user = { id: 1, name: 'crash', displayName: 'Crash', role: 'administrator' as const };
 const say = (what: object) => process.stdout.write(`${JSON.stringify(what)}\n`);
 
-/** A small generator of random numbers (mulberry32, public domain). */
+/** Random numbers (mulberry32, public domain). */
 function random(seed: number): () => number {
   let state = seed | 0;
   return () => {
@@ -62,14 +59,14 @@ interface Planned {
   readonly text: string;
 }
 
-/** What a file of the library says of itself: the number that it always keeps, and what the last round wrote. */
+/** A file's constant number and its last written value. */
 function inFile(path: string): { number: string; text: string | null } {
   const values = step.read(new Uint8Array(readFileSync(join(root, path)))).holders[0]!.values;
   const text = (name: string) => values.find((value) => value.place === 'property' && value.name === name)?.held.text ?? null;
   return { number: text('Part number')!, text: text('Crash') };
 }
 
-/** Random new names: circles and chains of any length, files that keep theirs. */
+/** Random renames: cycles, chains and unchanged files. */
 async function planRound(seed: number): Promise<void> {
   const next = random(seed);
   const files = await db.all<{ id: number; path: string; number: string; crash: string | null }>(
@@ -79,7 +76,7 @@ async function planRound(seed: number): Promise<void> {
   const moving = files.filter(() => next() < 0.8);
   const names = moving.map((file) => basename(file.path));
   const spare = next() < 0.5 ? [`free ${seed}.step`] : [];
-  // Each takes the name of another one further on: rotations by a random step; with a spare name the circle opens into a chain.
+  // Rotations by a random step; a spare name turns a cycle into a chain.
   const shift = 1 + Math.floor(next() * Math.max(1, names.length - 1));
   const plan: Planned[] = [];
   const lines: Line[] = [];
@@ -87,7 +84,7 @@ async function planRound(seed: number): Promise<void> {
     const at = moving.indexOf(file);
     const before = basename(file.path);
     const after = at < 0 ? before : at === 0 && spare.length ? spare[0]! : names[(at + shift) % names.length]!;
-    // The name that the first would have taken stays free.
+    // The first file's target name stays free.
     plan.push({ number: file.number, before, after, text: `round ${seed}` });
     const line = (place: 'property' | 'field', name: string, base: string | null, text: string): Line => ({
       address: { file: file.id, holder: '', place, name },
@@ -104,7 +101,7 @@ async function planRound(seed: number): Promise<void> {
   await services.trays.add(user, lines, true);
 }
 
-/** What is on the disk and in the database, held against what was planned. */
+/** Verifies disk and database against the plan. */
 async function held(mode: string): Promise<{ wrong: string[]; before: number; after: number }> {
   const plan = JSON.parse(readFileSync(planFile, 'utf8')) as Planned[];
   const wrong: string[] = [];
@@ -151,7 +148,7 @@ switch (command) {
   case 'prepare': {
     mkdirSync(root, { recursive: true });
     mkdirSync(inbox, { recursive: true });
-    // Four files of five are parts.
+    // Four of five files are parts.
     writeLargeLibrary(root, (FILES * 5) / 4);
     await addUser(db, user.name, user.displayName, user.role, 'not a secret');
     await services.editions.decree(null, 'for the trial', [{ ...newDraft('Crash'), kinds: ['part'] }]);
@@ -163,7 +160,7 @@ switch (command) {
   }
   case 'apply': {
     const [seed, mode] = rest as [string, string];
-    // The trial's own questions are asked again until they are answered.
+    // Retries until the database answers.
     const plan = (): Promise<void> => planRound(Number(seed)).catch((error: unknown) => (isConnectionError(error) ? plan() : Promise.reject(error as Error)));
     await plan();
     const report = await services.applying
@@ -174,9 +171,9 @@ switch (command) {
       )
       .catch((error: unknown) => ({ state: String((error as { code?: string }).code ?? error) }));
     if (rest[2] === 'live') {
-      // The process lives on, and finishes by itself what was interrupted.
+      // The process survives and recovers by itself.
       await settled();
-      // What goes away may go away now.
+      // Ready for the database to be stopped.
       const look = (): ReturnType<typeof held> => held(mode).catch((error: unknown) => (isConnectionError(error) ? look() : Promise.reject(error as Error)));
       const { wrong, before, after } = await look();
       const untrue = (report.state === 'applied' && before > 0) || (report.state === 'database-unreachable' && after > 0);

@@ -2,7 +2,7 @@ import { newDraft } from '@rule/core/schema';
 import { best, report } from './measure';
 import { openServices } from './services';
 
-/** Ten thousand files of a vault, each with eight linked fields: some equal, some changed on either side, some on both. */
+/** 10,000 vault files with eight linked fields each, in all states of agreement. */
 const FILES = 10_000;
 const RECORDS = 100_000;
 const NAMES = ['Number', 'Title', 'Material', 'Mass', 'Supplier', 'Finish', 'Project', 'Drawn by'] as const;
@@ -80,7 +80,7 @@ const rehearsed = await best(`rehearsing all ${FILES} files`, 5, async () => {
 if (acting === 0 || acting === FILES) throw new Error(`${acting} of ${FILES} files have something to pass: the benchmark shows nothing.`);
 report(`Vault: ${FILES} files with ${NAMES.length} links each, ${acting} with something to pass`, [floor, rehearsed]);
 
-// Ten times as many records, most of them of files that the library does not have.
+// Ten times as many records, mostly without library files.
 await db.run(
   `INSERT INTO vault_records (entry_id, path, kind, version, state, record, hash)
    SELECT n, 'archive/' || n % 500 || '/A-' || n || '.step', 'part', 1, 'released', jsonb_build_object('Number', 'A-' || n, 'Title', 'archived ' || n), md5(n::text)

@@ -5,7 +5,7 @@ export const FILES = 100_000;
 export const TYPED = 30;
 export const RULED = 10;
 
-/** A hundred thousand parts with thirty values each, straight in the database. */
+/** 100,000 parts with thirty values each, inserted directly. */
 export async function fillWide(db: Db): Promise<void> {
   await db.run(`INSERT INTO libraries (name, root) VALUES ('Large', '/nowhere/at/all')`);
   await db.run(
@@ -21,7 +21,7 @@ export async function fillWide(db: Db): Promise<void> {
   await db.run('ANALYZE');
 }
 
-/** Thirty typed properties with limits, and ten rules over them: texts joined, numbers computed, decisions, lookups in other texts. */
+/** Thirty typed properties and ten rules: concatenation, arithmetic, decisions and lookups. */
 export const typed = Array.from({ length: TYPED }, (_, k): PropertyDraft => ({
   ...newDraft(`Name ${k}`),
   ...(k % 4 === 0 ? { type: 'number', decimals: 0, max: 9998 } : { maxLength: 20, forbidden: '/' }),

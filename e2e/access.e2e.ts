@@ -2,7 +2,7 @@ import { expect } from '@playwright/test';
 import { accessFaults, signIn } from './pages';
 import { test } from './stack';
 
-/** Every view against the rules of WCAG 2.1 level AA that a program can check, in both surfaces. */
+/** All views, both surfaces, against the machine-checkable WCAG 2.1 AA rules. */
 for (const surface of ['light', 'dark'] as const)
   test(`no view breaks the rules of access, ${surface}`, async ({ page }) => {
     test.setTimeout(900_000);

@@ -116,7 +116,7 @@ test("purchasing's round trip: out, filled in with another program, back, decide
     await page.keyboard.press('t');
     await expect(conflict.getByRole('button', { name: /^take T-2/ })).toHaveAttribute('aria-pressed', 'true');
     await expect(page.getByRole('button', { name: 'Put 4 values in the tray' })).toBeVisible();
-    // All of one property are left, and taken again.
+    // All values of a property are deselected and selected again.
     await page.getByRole('combobox', { name: 'Property', exact: true }).selectOption({ label: 'Supplier (2)' });
     await page.getByRole('button', { name: 'Leave all shown' }).click();
     await expect(page.getByRole('button', { name: 'Put 2 values in the tray' })).toBeVisible();

@@ -9,9 +9,9 @@ interface Axe {
   run(options: object): Promise<{ violations: { id: string; impact: string; nodes: { html: string; failureSummary: string }[] }[] }>;
 }
 
-/** What of the page in sight breaks the rules of WCAG 2.1 level AA that a program can check. */
+/** WCAG 2.1 AA violations that can be checked automatically. */
 export async function accessFaults(page: Page, where: string): Promise<string[]> {
-  // Through the debugger, so that the page's own policy for scripts is not touched.
+  // Via the debugger, leaving the page's CSP unchanged.
   await page.evaluate(axe);
   const { violations } = await page.evaluate(() => (window as unknown as { axe: Axe }).axe.run({ runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa'] }));
   return violations.map(
@@ -19,7 +19,7 @@ export async function accessFaults(page: Page, where: string): Promise<string[]>
   );
 }
 
-/** Signs a person in. */
+/** Signs in. */
 export async function signIn(page: Page, name: string): Promise<void> {
   await page.goto('/');
   await page.getByLabel('Name').fill(name);
@@ -28,19 +28,19 @@ export async function signIn(page: Page, name: string): Promise<void> {
   await expect(page.getByRole('navigation', { name: 'Stations' })).toBeVisible();
 }
 
-/** Opens a station from the scale. */
+/** Opens a station. */
 export async function station(page: Page, name: string): Promise<void> {
   await page.getByRole('navigation', { name: 'Stations' }).getByRole('link', { name }).click();
 }
 
-/** The grid's cell of a file and a property's caption. Columns that are out of sight are not drawn: the grid is scrolled to them. */
+/** A grid cell by file and caption; scrolls to columns that are not rendered. */
 export async function gridCell(page: Page, file: string, caption: string) {
   const grid = page.getByRole('grid');
   const row = grid.getByRole('row').filter({ has: page.getByRole('rowheader', { name: new RegExp(`^\\s*${file.replace('.', '\\.')}`) }) });
   const header = grid.getByRole('columnheader').filter({ has: page.getByRole('button', { name: new RegExp(`^${caption}(, [^ ]+)?( [↑↓])?$`) }) });
   await expect(grid.getByRole('columnheader').nth(1)).toBeVisible();
   for (let left = 0; (await header.count()) === 0 && left < 6000; left += 300) {
-    // The grid draws what comes into sight with the next frame.
+    // The grid renders in the next frame.
     await grid.evaluate(async (frame, to) => {
       frame.scrollLeft = to;
       for (let frames = 0; frames < 3; frames++) await new Promise((drawn) => requestAnimationFrame(drawn));
@@ -50,7 +50,7 @@ export async function gridCell(page: Page, file: string, caption: string) {
   return row.locator(`[aria-colindex="${await header.getAttribute('aria-colindex')}"]`);
 }
 
-/** Applies what waits in the tray and waits for the report. */
+/** Applies the tray and waits for the report. */
 export async function applyTray(page: Page): Promise<string> {
   if (!(await page.getByRole('region', { name: 'Pending changes' }).isVisible())) await page.getByRole('button', { name: 'Review' }).click();
   await page.getByRole('button', { name: /^Apply/ }).click();

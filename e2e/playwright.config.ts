@@ -1,6 +1,6 @@
 import { defineConfig } from '@playwright/test';
 
-/** Drives the real interface in Debian's Chromium, on the real server, database, vault stand-in and files. */
+/** Runs the interface in Debian's Chromium with real server, database, vault stand-in and files. */
 export default defineConfig<object, { own: string }>({
   testDir: '.',
   projects: ['access', 'walk', 'values', 'survey', 'exchange', 'schema'].map((own) => ({ name: own, testMatch: `${own}.e2e.ts`, use: { own } })),

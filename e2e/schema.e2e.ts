@@ -5,7 +5,7 @@ import { step } from '@rule/core/files/step';
 import { applyTray, signIn } from './pages';
 import { here, test } from './stack';
 
-/** What is in a file of the demo's library on the disk. */
+/** A file of the demo library on disk. */
 const value = (path: string, name: string) =>
   step
     .read(new Uint8Array(readFileSync(join(here().library, path))))
@@ -20,7 +20,7 @@ test('a schema is begun, tried, repaired, brought into force, and a name is chan
   await test.step('start from a starter', async () => {
     await page.getByRole('button', { name: 'Add to the draft: Machine building, metric' }).click();
     await expect(page.getByText(/Machine building, metric is in the draft/)).toBeVisible();
-    // The company has none of these: they are not what it needs.
+    // The company has none of these, so they are not needed.
     for (const name of ['Document type', 'Scale', 'Approved by']) {
       await index.getByRole('button', { name: new RegExp(`^${name}`) }).click();
       await page.getByRole('button', { name: 'Remove from draft' }).click();
@@ -31,14 +31,14 @@ test('a schema is begun, tried, repaired, brought into force, and a name is chan
   await test.step('adjust a definition by what the files hold', async () => {
     await index.getByRole('button', { name: /^Material/ }).click();
     const today = page.getByRole('region', { name: 'In files today' });
-    // What stands first in the files and is not a choice yet becomes one.
+    // The most frequent value not yet a choice becomes one.
     const misfit = today.getByRole('row').first();
     await expect(misfit).toContainText(/is not among the choices|is another spelling of/);
     const found = await misfit.getByRole('cell').first().innerText();
     const choices = page.getByRole('textbox', { name: /^Choices, one per line/ });
     await choices.fill(`${await choices.inputValue()}\n${found}`);
     await expect(today.getByRole('cell', { name: found, exact: true })).toBeHidden();
-    // Whoever turns to something else is asked first, and finds all as it was after staying.
+    // Leaving asks first; staying keeps everything.
     const question = page.getByRole('alertdialog', { name: 'Not saved yet' });
     for (const leave of [() => index.getByRole('button', { name: 'Checks' }).click(), () => page.goBack()]) {
       await leave();
@@ -66,7 +66,7 @@ test('a schema is begun, tried, repaired, brought into force, and a name is chan
     await page.getByRole('button', { name: 'Write text(Part number)' }).click();
     await page.getByRole('button', { name: 'Write text(Revision)' }).click();
     await expect(rule).toHaveText('text(Part number) + "/" + text(Revision)');
-    // Live on real files, and explained part by part.
+    // Live on real files, explained part by part.
     await page.getByRole('textbox', { name: 'Find files to test the rule' }).fill('drum.step');
     const result = page.getByRole('row', { name: /DR-15\/parts\/drum\.step/ });
     await expect(result).toContainText(`${value('DR-15/parts/drum.step', 'Part number')}/${value('DR-15/parts/drum.step', 'Revision')}`);
@@ -95,7 +95,7 @@ test('a schema is begun, tried, repaired, brought into force, and a name is chan
     await page.locator('rule-tray').getByRole('button', { name: 'Close' }).click();
     expect(value('DR-15/parts/drum.step', 'Label')).toBe(`${value('DR-15/parts/drum.step', 'Part number')}/${value('DR-15/parts/drum.step', 'Revision')}`);
     await page.getByRole('button', { name: 'Try it on all files' }).click();
-    // One file is released: it stays as it is until it may be written.
+    // A released file stays unchanged until writable.
     await expect(changes.getByRole('button', { name: /^Label text/ })).toContainText(/1 file$/);
   });
 

@@ -30,7 +30,7 @@ async function admin(url: string, sql: string): Promise<void> {
   await client.query(sql).finally(() => client.end());
 }
 
-/** Rule with the demo company, all its own: server, vault stand-in, database and files. */
+/** A complete demo stack: server, vault stand-in, database and files. */
 export interface Stack {
   readonly url: string;
   readonly library: string;
@@ -78,13 +78,13 @@ async function start(name: string): Promise<{ stack: Stack; stop: () => Promise<
 
 let standing: Stack | undefined;
 
-/** The stack that the tests of this process have. */
+/** The stack of this process. */
 export function here(): Stack {
   if (!standing) throw new Error('The stack is not started yet.');
   return standing;
 }
 
-/** Tests of a project have one stack, which no other project touches: each can be run alone and in any order. */
+/** Each project has its own stack, so projects run alone and in any order. */
 export const test = base.extend<object, { own: string; stack: Stack }>({
   own: ['', { option: true, scope: 'worker' }],
   stack: [

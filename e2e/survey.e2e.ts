@@ -11,7 +11,7 @@ import { here, test } from './stack';
 const INHERITED = join(import.meta.dirname, '../packages/demo/inherited');
 const files = readdirSync(INHERITED, { recursive: true, encoding: 'utf8' }).filter((path) => statSync(join(INHERITED, path)).isFile());
 
-/** What is in the uploaded library on the server's disk. */
+/** The uploaded library on the server's disk. */
 const uploaded = () => {
   const root = join(here().library, '..', 'uploads');
   return join(root, readdirSync(root)[0]!);
@@ -22,7 +22,7 @@ const value = (path: string, name: string) =>
     .holders.find((holder) => holder.key === '')!
     .values.find((entry) => entry.place === 'property' && entry.name === name)?.held.text;
 
-/** Drops a file on a part of the page, as a file manager does. */
+/** Drops a file on the page, like a file manager. */
 async function drop(page: Page, region: string, name: string, bytes: Uint8Array): Promise<void> {
   const data = await page.evaluateHandle(
     ([base64, file]) => {
@@ -35,7 +35,7 @@ async function drop(page: Page, region: string, name: string, bytes: Uint8Array)
   await page.getByRole('region', { name: region }).dispatchEvent('drop', { dataTransfer: data });
 }
 
-/** Puts what the open clean-up shows in the tray and applies it. */
+/** Adds the open clean-up's changes to the tray and applies them. */
 async function carryOut(page: Page, wanted: RegExp): Promise<string> {
   const dialog = page.getByRole('dialog');
   await expect(dialog.getByRole('status')).toContainText(wanted);

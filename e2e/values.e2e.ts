@@ -7,13 +7,13 @@ import { here, test } from './stack';
 
 const library = () => here().library;
 const reading = (path: string): FileReading => formatOf(path)!.read(new Uint8Array(readFileSync(join(library(), path))));
-/** What is in a file of the demo's library on the disk, at document level or under a holder. */
+/** A file of the demo library on disk, at document level or under a holder. */
 const value = (path: string, name: string, holder = '') =>
   reading(path)
     .holders.find((entry) => entry.key === holder)
     ?.values.find((entry) => entry.name === name)?.held.text;
 
-/** Pastes a text as a spreadsheet program hands it over. */
+/** Pastes text like a spreadsheet program. */
 const paste = (page: Page, text: string) =>
   page.evaluate((block) => {
     const data = new DataTransfer();
@@ -42,7 +42,7 @@ test('a form is laid out with a condition, previewed with a real file, and broug
     await expect(expression).toHaveText('Make or buy = "made"');
     await settings.getByRole('combobox', { name: 'When hidden, its value is' }).click();
     await page.getByRole('option', { name: 'cleared', exact: true }).click();
-    // A condition that cannot come true is told at once.
+    // An impossible condition is reported at once.
     await expression.click();
     await page.keyboard.press('Control+a');
     await page.keyboard.type('Make or buy = "borrowed"');
@@ -138,7 +138,7 @@ test('values are filled in by form: one part, many with mixed values, single occ
     const materials = Object.fromEntries(['drum', 'trier', 'face-plate'].map((name) => [name, value(`DR-15/parts/${name}.step`, 'Material')]));
     await finish.selectOption('bead blasted');
     await expect(sheet.getByText(/values in \d+ files would change/)).toBeVisible();
-    // One file is left out by hand.
+    // One file is deselected.
     await sheet.getByRole('checkbox', { name: 'fill in DR-15/parts/drum.step' }).uncheck();
     const before = value('DR-15/parts/drum.step', 'Finish');
     await sheet.getByRole('button', { name: /^Put \d+ values in the tray/ }).click();

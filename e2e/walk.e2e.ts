@@ -138,7 +138,7 @@ test('one property goes all the way: found, defined, shown, sent out, taken back
     await expect(page.getByText('Edition 3 is in force.')).toBeVisible();
     await station(page, 'Title blocks');
     await page.getByRole('button', { name: /drum unit\.dxf/ }).click();
-    // A blank shows its placeholder, and nothing would be written.
+    // Blanks show their placeholder; nothing would be written.
     await expect(page.getByRole('button', { name: 'Cell FINISH: blank, placeholder kg of beans' })).toBeVisible();
   });
 
@@ -175,7 +175,7 @@ test('one property goes all the way: found, defined, shown, sent out, taken back
     const counts = page.getByRole('group', { name: 'Cells by outcome' });
     await expect(counts).toContainText('1would change');
     await expect(page.getByRole('table', { name: 'Cells' })).toContainText('drum-unit.step');
-    // 15 kg, typed as text by someone, and 15 in the unit kg say the same.
+    // 15 kg typed as text equals 15 in kg.
     await expect(counts).toContainText('0changed on both sides');
     await page.getByRole('button', { name: 'Put 1 value in the tray' }).click();
     await expect(page.getByRole('region', { name: 'Pending changes' })).toContainText('FINISH');
@@ -240,7 +240,7 @@ test('values are typed, checked and given up from the keyboard alone', async ({ 
   const grid = page.getByRole('grid');
   await expect(grid.getByRole('row')).toHaveCount(17);
   await grid.focus();
-  // From agitator-arm.step over part number and description to its revision.
+  // From agitator-arm.step across part number and description to revision.
   for (let i = 0; i < 3; i++) await page.keyboard.press('ArrowRight');
   await page.keyboard.press('Enter');
   await page.keyboard.press('Control+A');
@@ -258,7 +258,7 @@ test('values are typed, checked and given up from the keyboard alone', async ({ 
   expect(property('DR-15/parts/agitator-arm.step', 'Revision')!.text).toBe('A');
   await page.keyboard.press('Control+z');
   await expect(page.getByText('nothing pending')).toBeVisible();
-  // A block from a spreadsheet program: checked and taken as a whole.
+  // A block from a spreadsheet program, validated and pasted as a whole.
   await (await gridCell(page, 'agitator-arm.step', 'Supplier')).click();
   await page.evaluate(() => {
     const data = new DataTransfer();
@@ -337,7 +337,7 @@ test('a sheet is drawn from its file, moved and zoomed by keys, and a value is t
   await test.step('its lines and letters are there', async () => {
     await expect(title).toBeVisible();
     await expect(sheet).toHaveAttribute('aria-busy', 'false');
-    // Nothing but paper is a picture of a few hundred bytes.
+    // A picture of a few hundred bytes shows only paper.
     await expect.poll(async () => (await sheet.locator('canvas').screenshot()).length).toBeGreaterThan(5_000);
   });
 
@@ -366,7 +366,7 @@ test('a sheet is drawn from its file, moved and zoomed by keys, and a value is t
 });
 
 test('a bill of materials gets numbers that stay, a value typed in a row, and is kept and compared', async ({ page }) => {
-  // Masses are there once all shapes are measured: a list that is kept before that differs from a later one.
+  // Masses exist once all shapes are measured: lists kept earlier differ.
   const unmeasured = `SELECT 1 FROM files WHERE format = 'step' AND NOT removed AND problem IS NULL AND shaped_hash IS DISTINCT FROM hash`;
   await expect.poll(async () => (await database(unmeasured, [])).length, { timeout: 180_000 }).toBe(0);
   await signIn(page, 'varga');

@@ -20,8 +20,8 @@ import { VAR, portOf, secrets } from './lib/settings.mjs';
 import { Stop, main, say } from './lib/shell.mjs';
 
 /*
- * Writes everything that Rule keeps into one file, while it works: the database as of one moment, then the versions that it names (none of them
- * is ever taken away), uploads and published files. `npm run backup -- FILE`. Secrets go into a file of their own beside it.
+ * Backs up everything Rule keeps into one file while it runs: a consistent database dump, the versions it refers to (never deleted),
+ * uploads and published files. `npm run backup -- FILE`. Secrets go into a separate file.
  */
 await main(async () => {
   const target = process.argv[2] && resolve(process.argv[2]);
@@ -54,7 +54,7 @@ await main(async () => {
     const mode = existsSync(join(VAR, 'mode')) ? readFileSync(join(VAR, 'mode'), 'utf8') : 'empty';
     const files = [];
     for (const path of filesBelow(staging)) files.push({ path, size: sizeOf(join(staging, path)), sha256: await hashOf(join(staging, path)) });
-    // A version's name is its hash; what is half written has another name, and no backup needs it.
+    // Versions are named by hash; unfinished ones have other names and are not needed.
     const versions = filesBelow(join(VAR, 'store')).filter((path) => /^[0-9a-f]{2}\/[0-9a-f]{62}$/.test(path));
     for (const path of versions) files.push({ path: `store/${path}`, size: sizeOf(join(VAR, 'store', path)), sha256: path.replace('/', '') });
     writeFileSync(join(staging, MANIFEST), JSON.stringify({ program: 'Rule', made: new Date().toISOString(), mode, files }, null, 1));

@@ -10,13 +10,13 @@ import { starts } from './crash/starts.mjs';
 import { database, folders, swaps } from './crash/trials.mjs';
 
 /*
- * What a machine, a database or a person can do to Rule while it works, again and again. `npm run crash -- TRIAL SEED ROUNDS`:
- *   swaps     kills while files change their names with one another, in circles and chains
- *   database  the database goes away while files are written: one connection, all, the whole server, a timeout of its own
- *   folders   kills while tables are taken from a watched folder
- *   starts    kills while Rule starts for the first time
- *   kills     kills of server and database while 50,000 lines go into 2,000 files; the last two rounds fill the disk
- * Without a name all of them, with some rounds each. After each round every file and row must be wholly before or wholly after.
+ * Crash trials: what machines, databases and people do to Rule while it works. `npm run crash -- TRIAL SEED ROUNDS`:
+ *   swaps     kills while files swap names, in cycles and chains
+ *   database  the database disappears while files are written: one connection, all, the server, or by timeout
+ *   folders   kills while tables are imported from a watched folder
+ *   starts    kills during the first start
+ *   kills     kills of server and database while 50,000 lines are applied to 2,000 files; the last rounds fill the disk
+ * Without a name, all trials. After each round every file and row must be wholly before or wholly after.
  */
 const TRIALS = { swaps, database, folders, starts, kills };
 const USUAL = { swaps: 200, database: 60, folders: 20, starts: 4, kills: 16 };

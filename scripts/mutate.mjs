@@ -1,7 +1,7 @@
 /**
- * How much of the core's behaviour its tests hold: changes one sign or word of the code at a time and looks whether a test notices.
- * `npm run mutate` takes a sample of each folder (`--each 40` of them, `--seed 1`), in copies of the project, and prints what nobody noticed.
- * `--only changes,forms` takes some folders. It says nothing about code that the mutation does not reach; survivors are read, not counted away.
+ * Mutation test of the core: changes one operator or word at a time and checks whether a test fails. `npm run mutate` samples each folder
+ * (`--each 40`, `--seed 1`) in copies of the project and prints the survivors; `--only changes,forms` selects folders. Survivors are for
+ * reading, not scoring.
  */
 import { spawn } from 'node:child_process';
 import { cpSync, mkdtempSync, readFileSync, readdirSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
@@ -10,7 +10,7 @@ import { join, relative } from 'node:path';
 import ts from 'typescript';
 import { main, path } from './lib/shell.mjs';
 
-/** Folders of the core, with the test files that are asked first; what they let pass is shown to all others. */
+/** Folders of the core and the test files tried first; survivors are tried with all others. */
 const FOLDERS = {
   changes: 'changes',
   exchange: 'exchange',
@@ -27,7 +27,7 @@ const OPERATORS = {
 }; // prettier-ignore
 const METHODS = { some: 'every', every: 'some', min: 'max', max: 'min', startsWith: 'endsWith', endsWith: 'startsWith', toLowerCase: 'toUpperCase' };
 
-/** Every single change that is made to a file: where, what was there, what is there instead. */
+/** All single mutations of a file: position, original, replacement. */
 function mutationsOf(file) {
   const text = readFileSync(file, 'utf8');
   const source = ts.createSourceFile(file, text, ts.ScriptTarget.ESNext, true);
@@ -54,7 +54,7 @@ function mutationsOf(file) {
   return found;
 } // prettier-ignore
 
-/** Numbers from 0 to 1 by a seed, so that a sample can be drawn again. */
+/** Seeded random numbers from 0 to 1, for repeatable samples. */
 function randomBy(seed) {
   let state = seed >>> 0;
   return () => {
@@ -73,7 +73,7 @@ const sourcesIn = (folder) =>
 
 const LIMIT_MS = 240_000;
 
-/** Whether tests pass in a copy of the project; what never ends does not pass. */
+/** Whether tests pass in a copy; running forever counts as failure. */
 function passes(copy, patterns) {
   return new Promise((done) => {
     const args = ['--experimental-vm-modules', '--no-warnings', 'node_modules/jest/bin/jest.js', '--selectProjects', 'core', '--bail', '--silent', '-w', '1', '--testPathPatterns', patterns];

@@ -8,11 +8,11 @@ import { VAR, claim, portOf, secrets } from './lib/settings.mjs';
 import { Stop, main, say } from './lib/shell.mjs';
 
 /*
- * Puts a backup into a new place: `RULE_VAR=/new/place npm run restore -- FILE`. Every file is compared with what the backup says of it before
- * anything is made. A restored copy reads and writes no folder of the original before an administrator has said where its libraries stand.
+ * Restores a backup to a new place: `RULE_VAR=/new/place npm run restore -- FILE`. Every file is verified before anything is created. A
+ * restored copy touches none of the original's folders until an administrator confirms its libraries.
  */
 
-/** What of the original's folders nothing is done with until someone says so. */
+/** The original's folders, untouched until confirmed. */
 const UNCONFIRMED = `
 UPDATE libraries SET confirmed = false WHERE kind = 'folder';
 UPDATE libraries SET root = $1 || '/' || id WHERE kind = 'upload';
@@ -61,7 +61,7 @@ await main(async () => {
     const client = new pg.Client({ connectionString: url });
     await client.connect();
     try {
-      // Databases from before libraries could be confirmed.
+      // Databases from before libraries needed confirmation.
       await client.query('ALTER TABLE libraries ADD COLUMN IF NOT EXISTS confirmed boolean NOT NULL DEFAULT true');
       for (const statement of UNCONFIRMED.split(';\n')
         .map((text) => text.trim())
@@ -77,7 +77,7 @@ await main(async () => {
   } catch (error) {
     postgres?.stop();
     postgres = undefined;
-    // Half a copy is none: the next attempt begins with an empty folder.
+    // A partial copy is discarded; the next attempt starts with an empty folder.
     for (const name of readdirSync(VAR)) if (name !== 'started.lock') rmSync(join(VAR, name), { recursive: true, force: true });
     throw error;
   } finally {

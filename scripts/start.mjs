@@ -35,7 +35,7 @@ async function stop(code) {
   process.exit(code);
 }
 
-/** Starts a process of ours and waits until it says that it is up. */
+/** Starts a process of ours and waits until it reports ready. */
 function launch(name, file, env) {
   return new Promise((done, fail) => {
     const child = fork(file, [], { cwd: path(), env: { ...process.env, ...env }, stdio: ['ignore', 'inherit', 'inherit', 'ipc'], detached: true });
@@ -50,19 +50,19 @@ function launch(name, file, env) {
   });
 }
 
-/** How long a port may stay taken, in milliseconds: what a start that was killed had begun ends by itself. */
+/** How long a port may stay in use, in milliseconds: a killed start's processes exit by themselves. */
 const PATIENCE = 8000;
 
-/** Whether nothing listens on a port, or stops to soon. */
+/** Whether a port is free or soon will be. */
 async function becomesFree(port) {
   for (const until = Date.now() + PATIENCE; Date.now() < until; await new Promise((done) => setTimeout(done, 250))) if (!(await isTaken(port))) return true;
   return false;
 }
 
-/** How often PostgreSQL is looked at, in milliseconds. */
+/** Interval of PostgreSQL checks, in milliseconds. */
 const WATCH_EVERY = 2000;
 
-/** Brings our PostgreSQL back whenever it has gone. */
+/** Restarts our PostgreSQL whenever it is gone. */
 function watchPostgres() {
   let at = Promise.resolve();
   let busy = false;
@@ -80,7 +80,7 @@ function watchPostgres() {
   }, WATCH_EVERY);
 }
 
-/** For whoever comes to a next step while everything is being stopped: there is none. */
+/** Thrown at the next step during shutdown. */
 const theEnd = () => new Promise(() => undefined);
 
 async function start() {
@@ -101,7 +101,7 @@ async function start() {
   await installPackages();
   const secret = secrets(VAR);
 
-  // A data folder that was begun with the demo stays with it, and the other way round.
+  // A data folder created with the demo keeps it, and vice versa.
   const modeFile = join(VAR, 'mode');
   const mode = empty ? 'empty' : 'demo';
   if (existsSync(modeFile) && readFileSync(modeFile, 'utf8') !== mode)
@@ -129,7 +129,7 @@ async function start() {
     await buildWeb();
     for (const name of empty ? [] : ['library', 'inherited']) {
       if (existsSync(join(VAR, name))) continue;
-      // Copied under another name first: a copy that broke off is not taken for a library.
+      // Copied under another name first, so a partial copy is not mistaken for a library.
       const half = join(VAR, `${name}.half`);
       rmSync(half, { recursive: true, force: true });
       mkdirSync(VAR, { recursive: true });

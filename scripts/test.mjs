@@ -10,7 +10,7 @@ import { checkNode, main, needDebian, path, read, say } from './lib/shell.mjs';
 
 const counts = { passed: 0, failed: 0 };
 
-/** Runs one check and counts it; what it prints is shown when it fails. */
+/** Runs and counts a check; output is shown on failure. */
 async function check(name, command, args, options = {}) {
   const began = Date.now();
   const result = await capture(command, args, options);
@@ -31,12 +31,12 @@ function capture(command, args, options) {
   });
 }
 
-/** How long a runner may live on after its report, and at all, in milliseconds. Something a failed test left open must not hold up everything. */
+/** Limits for a runner after its report and overall, in milliseconds: leftovers of a failed test must not block the rest. */
 const AFTER_REPORT = 60_000;
 const LONGEST = 25 * 60_000;
 const SIGNALS = ['SIGINT', 'SIGTERM', 'SIGHUP'];
 
-/** Waits for a runner of tests. One that does not end is ended, with all that it began, which counts as its failure. */
+/** Waits for a test runner. One that does not end is killed with its children and counts as a failure. */
 function ended(name, child, report) {
   return new Promise((done) => {
     const began = Date.now();
@@ -48,7 +48,7 @@ function ended(name, child, report) {
       console.log(`✗ ${name} did not end by themselves${reported ? ' after their report' : ''}`);
       process.kill(-child.pid, 'SIGKILL');
     }, 1000);
-    // It has a process group of its own, so that all of it can be ended: who stops the tests stops it too.
+    // In its own process group, so it can be ended as a whole when the tests are stopped.
     const stop = () => {
       process.kill(-child.pid, 'SIGKILL');
       process.exit(1);
@@ -64,7 +64,7 @@ function ended(name, child, report) {
   });
 }
 
-/** Runs tests that report in JSON and adds their counts; a runner that reports nothing counts as a failure. */
+/** Runs tests that report in JSON and adds their counts; a runner without a report counts as a failure. */
 async function tests(name, command, args, report, countsOf, env = {}) {
   rmSync(report, { force: true });
   console.log(`\n— ${name}`);

@@ -7,8 +7,8 @@ const SOURCE = 'packages/core/wasm/instances.ts';
 const TARGET = path('packages/core/src/files/step/instances.wasm.ts');
 
 /**
- * Builds what the core runs as WebAssembly, and writes it as a module, so that it needs no loading.
- * With --check it only says whether the module is what its source gives.
+ * Builds the core's WebAssembly and writes it as a module, so it needs no loading. --check only verifies that the module matches its
+ * source.
  */
 await main(async () => {
   let binary;

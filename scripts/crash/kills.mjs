@@ -6,8 +6,8 @@ import { path } from '../lib/shell.mjs';
 import { random } from './random.mjs';
 
 /**
- * Kills the server and PostgreSQL at random points of applying 50,000 lines to 2,000 files, again and again, in both modes, and twice fills the
- * disk; after each restart every file and row must be wholly before or wholly after.
+ * Kills the server and PostgreSQL at random points while 50,000 lines are applied to 2,000 files, in both modes, and fills the disk in the
+ * last rounds; after each restart every file and row must be wholly before or wholly after.
  */
 export async function kills({ postgres, folder, url, seed, rounds }) {
   const data = mkdtempSync(join(tmpdir(), 'rule-crash-'));
@@ -22,7 +22,7 @@ export async function kills({ postgres, folder, url, seed, rounds }) {
       return last?.startsWith('{') ? JSON.parse(last) : null;
     };
     run('prepare');
-    // Once to the end, to know how long it takes.
+    // One complete run to measure the duration.
     run('lines', '0');
     const whole = run('apply', 'whole');
     console.log(`undisturbed: ${whole.applied} lines in ${whole.ms} ms\n`);
@@ -34,7 +34,7 @@ export async function kills({ postgres, folder, url, seed, rounds }) {
       const mode = round % 2 ? 'whole' : 'file by file';
       const filled = round > rounds;
       run('lines', String(round));
-      // Files are written towards the end: every other pair of rounds is killed there.
+      // Files are written near the end: every other pair of rounds is killed there.
       const delay = Math.round((round % 4 < 2 ? next() : 0.5 + next() / 2) * whole.ms);
       const what = filled ? 'disk full' : round % 3 === 0 ? 'PostgreSQL' : round % 3 === 1 ? 'server and PostgreSQL' : 'server';
       if (filled) run('apply', mode, '1000');
@@ -57,7 +57,7 @@ export async function kills({ postgres, folder, url, seed, rounds }) {
           // It had come to its end.
         }
         await ended;
-        // The processes of a killed server end when they notice; the next start waits for that.
+        // Processes of a killed server exit when they notice; the next start waits for it.
         await new Promise((done) => setTimeout(done, 1500));
         await postgres.start();
       }

@@ -1,4 +1,4 @@
-/** A small generator of random numbers, so that a run can be repeated (mulberry32, public domain). */
+/** A small seeded random generator for reproducible runs (mulberry32, public domain). */
 export function random(state) {
   return () => {
     state = (state + 0x6d2b79f5) | 0;

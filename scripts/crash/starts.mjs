@@ -6,13 +6,13 @@ import { freePort } from '../lib/settings.mjs';
 import { path } from '../lib/shell.mjs';
 import { random } from './random.mjs';
 
-/** Longest that a first start is left alone before it is killed, in milliseconds. */
+/** Time before a first start is killed, at most, in milliseconds. */
 const LONGEST = 14_000;
 
-/** Longest that the last start may take: what it begins again may be the build of the web application. */
+/** Limit for the last start, which may include building the web application, in milliseconds. */
 const LONGEST_START = 400_000;
 
-/** First starts that are killed at any time, by a signal or by Ctrl+C: the next one goes on. */
+/** First starts killed at random times by signal or Ctrl+C; the next start must continue. */
 export async function starts({ seed, rounds }) {
   const next = random(seed);
   const outcome = { held: 0, failed: 0 };

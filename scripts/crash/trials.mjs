@@ -8,14 +8,20 @@ import { random } from './random.mjs';
 const wait = (ms) => new Promise((done) => setTimeout(done, ms));
 const child = (url, data, command, ...rest) => [path('dist/trial-child.mjs'), command, url, data, path('apps/server/dist'), ...rest.map(String)];
 
-/** Runs a step to its end. @returns what it says last */
+/**
+ * Runs a step.
+ * @returns its last output
+ */
 function run(...args) {
   const result = spawnSync(process.execPath, child(...args), { cwd: path(), encoding: 'utf8', maxBuffer: 1 << 26, timeout: 120_000 });
   if (result.status !== 0) throw new Error(`${args[2]} failed: ${result.stderr}`);
   return JSON.parse(result.stdout.trim().split('\n').at(-1));
 }
 
-/** Begins a step. @returns the process, and what it says, as soon as it is at work */
+/**
+ * Starts a step.
+ * @returns the process and its output once it is working
+ */
 async function begin(...args) {
   const running = spawn(process.execPath, child(...args), { cwd: path(), stdio: ['ignore', 'pipe', 'ignore'] });
   let said = '';
@@ -33,7 +39,7 @@ async function begin(...args) {
   };
 }
 
-/** Rounds of one trial on a library of its own; each says what is wrong afterwards. */
+/** Rounds of a trial on its own library; each returns what is wrong afterwards. */
 async function rounds({ url, seed, rounds: count }, columns, round) {
   const data = mkdtempSync(join(tmpdir(), 'rule-trial-'));
   const next = random(seed);
@@ -61,10 +67,10 @@ async function rounds({ url, seed, rounds: count }, columns, round) {
 
 const modeOf = (n) => (n % 2 ? 'whole' : 'file by file');
 
-/** Kills while files change their names with one another. The next start finishes or puts back, the first time it is asked. */
+/** Kills while files swap names. The next start must finish or revert, at first attempt. */
 export function swaps(trial) {
   const { url } = trial;
-  // How long it takes undisturbed, learned from the rounds that came to their end.
+  // Undisturbed duration, learned from completed rounds.
   let whole = 600;
   return rounds(trial, 'mode; what the next start did', async ({ data, next, n, seed }) => {
     const mode = modeOf(n);
@@ -78,7 +84,7 @@ export function swaps(trial) {
   });
 }
 
-/** The database goes away while files are written, and comes back. The server lives on and finishes by itself. */
+/** The database disappears while files are written, then returns. The server survives and finishes by itself. */
 export function database(trial) {
   const { url, postgres, folder } = trial;
   const WAYS = ['all connections', 'the connection of the lock', 'the whole server', 'a timeout of its own'];
@@ -99,7 +105,7 @@ export function database(trial) {
     else if (way === 'the connection of the lock') await end(`pid IN (SELECT pid FROM pg_locks WHERE locktype = 'advisory' AND objid = 7301 AND granted)`);
     else if (way === 'the whole server') {
       process.kill(Number(readFileSync(join(folder, 'postmaster.pid'), 'utf8').split('\n')[0]), 'SIGKILL');
-      // The processes of a killed server end when they notice; the next start waits for that.
+      // Processes of a killed server exit when they notice; the next start waits for it.
       await wait(700);
       for (let tries = 0; ; tries++) {
         try {
@@ -118,7 +124,7 @@ export function database(trial) {
   });
 }
 
-/** Kills while a table is taken from a watched folder: it is taken in the end, once, and never gone. */
+/** Kills while a table is imported from a watched folder: it must be imported exactly once and never lost. */
 export function folders(trial) {
   const { url } = trial;
   return rounds(trial, 'what; what became of the table', async ({ data, next, seed }) => {

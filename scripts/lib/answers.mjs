@@ -2,11 +2,11 @@ import { readFileSync, readdirSync } from 'node:fs';
 import { join } from 'node:path';
 import { path } from './shell.mjs';
 
-/** The TypeScript file, in memory alone, that names the answer of every route as one type. */
+/** An in-memory TypeScript file that names every route's answer type. */
 const NAME = path('packages/contract/src/routes/answers-of-all-routes.ts');
 
 /**
- * What the routes answer with, as JSON Schema (draft 7) with definitions: read from the types that the routes state.
+ * Answers of all routes as JSON Schema (draft 7) with definitions, derived from the routes' types.
  * @returns `{ properties: { 'GET /tray': … }, definitions: { … } }`
  */
 export async function answerSchemas() {

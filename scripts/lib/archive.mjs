@@ -4,17 +4,17 @@ import { join } from 'node:path';
 import { spawnSync } from 'node:child_process';
 import { Stop } from './shell.mjs';
 
-/** What a backup says of itself, first of all. */
+/** A backup's manifest. */
 export const MANIFEST = 'manifest.json';
 
-/** SHA-256 of a file, in hex. */
+/** SHA-256 of a file in hex. */
 export async function hashOf(file) {
   const hash = createHash('sha256');
   for await (const piece of createReadStream(file, { highWaterMark: 1 << 20 })) hash.update(piece);
   return hash.digest('hex');
 }
 
-/** Paths of all files below a folder. */
+/** All file paths below a folder. */
 export function filesBelow(folder, below = '') {
   if (!existsSync(join(folder, below))) return [];
   return readdirSync(join(folder, below), { withFileTypes: true })
@@ -25,10 +25,10 @@ export function filesBelow(folder, below = '') {
     });
 }
 
-/** Size of a file in bytes. */
+/** File size in bytes. */
 export const sizeOf = (file) => lstatSync(file).size;
 
-/** Runs tar. What it says about files that changed while they were read is no failure: the hashes tell. */
+/** Runs tar. Warnings about files changing while read are ignored: hashes tell. */
 export function tar(args, input) {
   const result = spawnSync('tar', args, { encoding: 'utf8', input, maxBuffer: 1 << 28 });
   if (result.status !== 0 && result.status !== 1) throw new Stop(`The archive could not be written or read: ${result.stderr || result.error}`);

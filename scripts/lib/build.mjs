@@ -3,7 +3,7 @@ import { copyFileSync, existsSync, mkdirSync, readFileSync, readdirSync, rmSync,
 import { basename, join } from 'node:path';
 import { path, run, say } from './shell.mjs';
 
-/** Bundles a TypeScript entry for Node; packages from npm stay outside. */
+/** Bundles a TypeScript entry for Node; npm packages stay external. */
 export async function bundle(entries, outdir) {
   const { build } = await import('esbuild');
   const inside = /^@rule\//;
@@ -37,7 +37,7 @@ export async function buildServers() {
   await buildCli();
 }
 
-/** Describes what the routes answer with, unless their types are as they were. */
+/** Generates the answer schemas unless their types are unchanged. */
 async function describeAnswers() {
   const hash = createHash('sha256').update(readFileSync(path('scripts/lib/answers.mjs')));
   for (const folder of ['packages/core/src', 'packages/contract/src']) hashTree(path(folder), hash);
@@ -60,14 +60,14 @@ function hashTree(folder, hash) {
   }
 }
 
-/** Builds the web application unless nothing has changed since the last build. */
+/** Builds the web application unless nothing changed. */
 export async function buildWeb() {
   const hash = createHash('sha256').update(readFileSync(path('package-lock.json')));
   for (const folder of ['apps/web', 'packages/core/src', 'packages/contract/src']) hashTree(path(folder), hash);
   const mark = path('apps/web/dist/.sources');
   const digest = hash.digest('hex');
   if (existsSync(mark) && readFileSync(mark, 'utf8') === digest) return;
-  // A build that breaks off leaves no mark, and is begun again.
+  // An interrupted build leaves no mark and is repeated.
   rmSync(mark, { force: true });
   say('building the web application (about a minute)');
   await run('npx', ['--no-install', 'ng', 'build', '--configuration', 'production'], {
@@ -78,9 +78,11 @@ export async function buildWeb() {
   writeFileSync(mark, digest);
 }
 
-/** Fonts that sheets of drawings are lettered with: the worker that draws them fetches what a sheet needs. */
+/** Lettering fonts, fetched on demand by the worker that draws sheets. */
 const LETTERING = [
-  ...['arimo', 'tinos', 'cousine'].flatMap((font) => ['latin', 'latin-ext', 'greek', 'cyrillic'].map((part) => `${font}/files/${font}-${part}-400-normal.woff2`)),
+  ...['arimo', 'tinos', 'cousine'].flatMap((font) =>
+    ['latin', 'latin-ext', 'greek', 'cyrillic'].map((part) => `${font}/files/${font}-${part}-400-normal.woff2`),
+  ),
   ...['latin', 'latin-ext'].flatMap((part) => [
     `barlow/files/barlow-${part}-400-normal.woff2`,
     `barlow-semi-condensed/files/barlow-semi-condensed-${part}-500-normal.woff2`,

@@ -3,10 +3,10 @@ import { join } from 'node:path';
 import { gzipSync } from 'node:zlib';
 import { path } from './shell.mjs';
 
-/** What the page may weigh at most before it shows something, compressed, in bytes. */
+/** Maximum compressed weight before first paint, in bytes. */
 export const MOST_AT_FIRST = 300_000;
 
-/** The files that a browser loads before the page shows something, with their compressed sizes in bytes: what index.html names, and what that imports at once. */
+/** Files loaded before first paint, with compressed sizes in bytes: those index.html names and their static imports. */
 export function firstLoad() {
   const folder = path('apps/web/dist/browser');
   const waiting = [...readFileSync(join(folder, 'index.html'), 'utf8').matchAll(/(?:src|href)="([^"]+\.(?:js|css))"/g)].map(([, name]) => name);

@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { path, run, say } from './shell.mjs';
 
-/** Installs the npm packages when they are missing or the lock file has changed. */
+/** Installs npm packages if missing or the lock file changed. */
 export async function installPackages() {
   const lock = createHash('sha256')
     .update(readFileSync(path('package-lock.json')))

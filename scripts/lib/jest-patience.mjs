@@ -1,4 +1,4 @@
 import { jest } from '@jest/globals';
 
-// Machines are busy at times: five seconds are too few for work that takes one.
+// Busy machines need more than five seconds for one second of work.
 jest.setTimeout(120_000);

@@ -5,7 +5,7 @@ import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { Stop, isRoot, needDebian, read, say } from './shell.mjs';
 
-/** The newest PostgreSQL server on this machine. */
+/** The newest installed PostgreSQL server. */
 function findBinaries() {
   const base = '/usr/lib/postgresql';
   const versions = existsSync(base) ? readdirSync(base).filter((v) => existsSync(join(base, v, 'bin', 'initdb'))) : [];
@@ -15,14 +15,17 @@ function findBinaries() {
   return found ? dirname(realpathSync(found)) : null;
 }
 
-/** Where PostgreSQL's programs stand. @throws Stop where there are none */
+/**
+ * Directory of the PostgreSQL programs.
+ * @throws Stop if none
+ */
 export function programs() {
   const folder = findBinaries();
   if (!folder) throw new Stop('The programs of PostgreSQL are not on this machine.');
   return folder;
 }
 
-/** Whether something listens on a loopback port. */
+/** Whether a loopback port is in use. */
 export const isTaken = (port) =>
   new Promise((done) => {
     const socket = connect({ host: '127.0.0.1', port });
@@ -30,14 +33,14 @@ export const isTaken = (port) =>
     socket.once('error', () => done(false));
   });
 
-/** PostgreSQL never runs as root: root hands over to the user that Debian's package made. */
+/** PostgreSQL refuses to run as root: root switches to the user of Debian's package. */
 function asServerUser(dataFolder) {
   if (!isRoot()) return [];
   let closed = null;
   for (let folder = dataFolder; folder !== '/'; folder = dirname(folder))
     if (existsSync(folder) && folder !== dataFolder && (statSync(folder).mode & 0o001) === 0) closed = folder;
   if (closed === null) return ['runuser', '-u', 'postgres', '--'];
-  // A parent such as root's home may be closed to others: let the server pass through without opening it.
+  // A parent such as root's home may be private: grant search permission only.
   const passing = ['setpriv', '--reuid=postgres', '--regid=postgres', '--clear-groups', '--inh-caps=+dac_read_search', '--ambient-caps=+dac_read_search', '--'];
   if (spawnSync(passing[0], [...passing.slice(1), 'ls', closed], { cwd: '/' }).status === 0) return passing;
   throw new Stop(
@@ -45,7 +48,7 @@ function asServerUser(dataFolder) {
   );
 }
 
-/** The working folder of a process; null when it is gone. A PostgreSQL server works in its data folder. */
+/** Working directory of a process; null if gone. A PostgreSQL server works in its data directory. */
 function folderOf(pid) {
   try {
     return realpathSync(`/proc/${pid}/cwd`);
@@ -54,7 +57,7 @@ function folderOf(pid) {
   }
 }
 
-/** A PostgreSQL server of the project's own, on loopback, with its data in the given folder. */
+/** The project's own PostgreSQL server, on loopback, with its data in the given folder. */
 export class OwnPostgres {
   constructor(dataFolder, port, password) {
     this.data = dataFolder;
@@ -73,7 +76,7 @@ export class OwnPostgres {
     return spawnSync(command, rest, { cwd: '/', env, encoding: 'utf8', stdio: ['ignore', 'pipe', 'pipe'] });
   }
 
-  /** Makes the data folder when there is none, clears what a crash has left, and starts the server. */
+  /** Creates the data folder if missing, cleans up after a crash, and starts the server. */
   async start() {
     await needDebian([{ name: 'postgresql', there: () => findBinaries() !== null }]);
     this.bin = findBinaries();
@@ -106,7 +109,7 @@ export class OwnPostgres {
 
   create() {
     say('making the database folder');
-    // Made under another name: what breaks off half way is not taken for a database.
+    // Created under another name, so an interrupted one is not mistaken for a database.
     const half = `${this.data}.half`;
     for (const folder of [half, this.data]) rmSync(folder, { recursive: true, force: true });
     mkdirSync(half, { mode: 0o700, recursive: true });
@@ -115,7 +118,7 @@ export class OwnPostgres {
       chownSync(half, ...this.ids());
       chownSync(this.log, ...this.ids());
     }
-    // The password goes in by a file that is gone afterwards, so that it is in no list of processes.
+    // The password is passed in a temporary file, so it is in no process list.
     const secret = `${this.data}.secret`;
     writeFileSync(secret, `${this.password}\n`, { mode: 0o600 });
     if (isRoot()) chownSync(secret, ...this.ids());
@@ -128,7 +131,7 @@ export class OwnPostgres {
     renameSync(half, this.data);
   }
 
-  /** True when a server of ours runs on this data folder already. A lock that no server is behind is removed. */
+  /** Whether our server runs on this data folder. A stale lock is removed. */
   async adoptOrClear() {
     const lock = join(this.data, 'postmaster.pid');
     if (!existsSync(lock)) return false;
@@ -147,7 +150,7 @@ export class OwnPostgres {
     return false;
   }
 
-  /** Makes a database when there is none of that name. */
+  /** Creates a database if missing. */
   async ensureDatabase(name) {
     const { default: pg } = await import('pg');
     const client = new pg.Client({ connectionString: this.url('postgres') });
@@ -167,7 +170,7 @@ export class OwnPostgres {
   }
 }
 
-/** Checks that a database that was named by the environment answers. */
+/** Checks that a database given by the environment answers. */
 export async function checkDatabase(url) {
   const { default: pg } = await import('pg');
   const client = new pg.Client({ connectionString: url, connectionTimeoutMillis: 5000 });

@@ -4,7 +4,7 @@ import { closeSync, existsSync, mkdirSync, openSync, readFileSync, renameSync, r
 import { join, resolve } from 'node:path';
 import { Stop, path } from './shell.mjs';
 
-/** The folder for everything that Rule keeps at run time. */
+/** Folder for all run-time data. */
 export const VAR = process.env.RULE_VAR ? resolve(process.env.RULE_VAR) : path('var');
 
 /** Reads a port from the environment. */
@@ -16,13 +16,13 @@ export function portOf(name, otherwise) {
   return port;
 }
 
-/** Secrets made at the first start and kept readable for the owner alone. */
+/** Secrets created at the first start, readable only by the owner. */
 export function secrets(folder) {
   mkdirSync(folder, { recursive: true });
   const file = join(folder, 'secrets.json');
   if (!existsSync(file)) {
     const secret = () => randomBytes(24).toString('base64url');
-    // Under another name first: half of it would lock everybody out.
+    // Written under another name first: a partial file would lock everyone out.
     writeFileSync(`${file}.half`, JSON.stringify({ database: secret(), session: secret(), vault: secret(), admin: randomBytes(9).toString('base64url') }), {
       mode: 0o600,
     });
@@ -31,7 +31,7 @@ export function secrets(folder) {
   return JSON.parse(readFileSync(file, 'utf8'));
 }
 
-/** A port on loopback that nothing listens on. */
+/** A free loopback port. */
 export const freePort = () =>
   new Promise((done) => {
     const server = createServer().listen(0, '127.0.0.1', () => {
@@ -40,7 +40,7 @@ export const freePort = () =>
     });
   });
 
-/** When a process began, by the system's clock ticks; null where there is none of this number. A number is given again, a beginning is not. */
+/** Start time of a process in clock ticks; null if there is none. Process ids are reused, start times are not. */
 function beginningOf(pid) {
   try {
     return readFileSync(`/proc/${pid}/stat`, 'utf8').split(') ')[1].split(' ')[19];
@@ -54,7 +54,10 @@ function beginningOf(pid) {
   }
 }
 
-/** Makes sure that one process at a time works on a folder. @returns lets go of it */
+/**
+ * Ensures exclusive use of a folder by one process.
+ * @returns a release function
+ */
 export function claim(folder) {
   mkdirSync(folder, { recursive: true });
   const file = join(folder, 'started.lock');

@@ -3,26 +3,26 @@ import { existsSync } from 'node:fs';
 import { join, resolve } from 'node:path';
 import { fileURLToPath } from 'node:url';
 
-/** The project's folder. */
+/** The project folder. */
 export const ROOT = resolve(fileURLToPath(new URL('../..', import.meta.url)));
 
 export const isRoot = () => process.getuid?.() === 0;
 
-/** Says what is being done. */
+/** Prints the current step. */
 export const say = (text) => console.log(`· ${text}`);
 
-/** An error whose message is all that a person needs to see. */
+/** An error shown by its message only. */
 export class Stop extends Error {}
 
-/** Commands that are under way. */
+/** Running commands. */
 const working = new Set();
 
-/** Ends commands that are under way: whoever asked for them is about to stop. */
+/** Ends running commands before the caller stops. */
 export function endCommands() {
   for (const child of working) child.kill('SIGTERM');
 }
 
-/** Runs a command and shows its output; throws when it fails. */
+/** Runs a command with visible output; throws if it fails. */
 export function run(command, args, options = {}) {
   return new Promise((done, fail) => {
     const child = spawn(command, args, { cwd: ROOT, stdio: 'inherit', ...options });
@@ -36,13 +36,13 @@ export function run(command, args, options = {}) {
   });
 }
 
-/** Runs a command and returns what it printed, or null when it failed. */
+/** Runs a command and returns its output, or null if it failed. */
 export function read(command, args, options = {}) {
   const result = spawnSync(command, args, { encoding: 'utf8', maxBuffer: 1 << 26, ...options });
   return result.status === 0 ? result.stdout.trim() : null;
 }
 
-/** Installs the Debian packages of which `missing` says that something is not there. */
+/** Installs the Debian packages that `missing` reports. */
 export async function needDebian(packages) {
   const missing = packages.filter(({ there }) => !there());
   if (missing.length === 0) return;
@@ -70,7 +70,7 @@ export function checkNode() {
   if (major < 20 || (major === 20 && minor < 19)) throw new Stop(`Rule needs Node.js 20.19 or newer; this is ${process.versions.node}.`);
 }
 
-/** Ends with a message instead of a stack where the message says it all. */
+/** Prints just the message where it suffices. */
 export async function main(work) {
   try {
     await work();

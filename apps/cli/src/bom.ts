@@ -7,7 +7,7 @@ import { Row } from './output';
 import { RuleServer } from './server';
 import { Trouble } from './trouble';
 
-/** The one whose name is meant: the whole path, or its end where that is enough. */
+/** Finds one by its full path, or by the end of the path where that is unique. */
 function named<T>(list: readonly T[], of: (entry: T) => string, wanted: string, what: string): T {
   const exact = list.filter((entry) => of(entry) === wanted);
   const found = exact.length ? exact : list.filter((entry) => of(entry).endsWith(`/${wanted}`));
@@ -16,7 +16,7 @@ function named<T>(list: readonly T[], of: (entry: T) => string, wanted: string, 
   throw new Trouble(`There is no ${what.replace(/ies$/, 'y').replace(/s$/, '')} ${JSON.stringify(wanted)}.`);
 }
 
-/** What is asked for: an assembly by its path or name, and a layout by its name; the first one where none is named. */
+/** Finds an assembly by path or name and a layout by name; the first layout by default. */
 async function asked(
   server: RuleServer,
   assembly: string,
@@ -28,13 +28,13 @@ async function asked(
   return { file, shown, request: { layout: shown?.id ?? null, content: shown?.content ?? plainContent([]) } };
 }
 
-/** The bill of materials of an assembly. Rows without a part file, and missing required values, make it a warning. */
+/** Prints a bill of materials. Rows without a part file and missing required values raise a warning. */
 export async function showBom(server: RuleServer, assembly: string, layout: string | undefined): Promise<Outcome> {
   const { file, request } = await asked(server, assembly, layout);
   const table = await server.bom(file.id, request);
   const open = table.rows.filter((row) => row.match.state !== 'matched').length;
   const missing = table.rows.reduce((sum, row) => sum + row.cells.filter((cell) => cell.state === 'missing').length, 0);
-  // Two columns may have the same heading.
+  // Column headers may repeat.
   const columns = table.headers.map((header, i) => (table.headers.indexOf(header) === i ? header : `${header} (${i + 1})`));
   return {
     columns: ['level', ...columns],
@@ -63,7 +63,7 @@ export async function keepBom(server: RuleServer, assembly: string, title: strin
   return { columns: [], rows: [], worst: null, said: `${kept.title} kept: ${count(kept.rows, 'row')}` };
 }
 
-/** What differs between a kept list and an assembly as it is now. Differences make it a warning. */
+/** Compares a kept list with the assembly as it is now. Differences raise a warning. */
 export async function compareBom(server: RuleServer, title: string, assembly: string, layout: string | undefined): Promise<Outcome> {
   const [kept, { file, request }] = await Promise.all([server.keptBoms(), asked(server, assembly, layout)]);
   const before: KeptBom = named(
@@ -81,7 +81,7 @@ export async function compareBom(server: RuleServer, title: string, assembly: st
   };
 }
 
-/** Every way from a part up to the top. */
+/** Prints every path from a part to the top. */
 export async function whereUsed(server: RuleServer, path: string): Promise<Outcome> {
   const { rows } = await server.files({ search: path, offset: 0, limit: 200 });
   const file = named(rows, (row) => row.path, path, 'files');

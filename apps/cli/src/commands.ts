@@ -12,16 +12,16 @@ import { RuleServer } from './server';
 import { NameCount, SURVEY_COLUMNS, looksLike } from './survey';
 import { Trouble } from './trouble';
 
-/** What a command has found: rows with their columns, and how grave the gravest of it is. */
+/** The result of a command: rows, columns and the most severe finding. */
 export interface Outcome {
   readonly columns: readonly string[];
   readonly rows: readonly Row[];
   readonly worst: Severity | null;
-  /** A sentence for people, beside the table. */
+  /** A sentence shown beside the table. */
   readonly said: string;
 }
 
-/** What a command is about: a folder of this machine, or a library of a server. */
+/** The subject of a command: a local folder or a library on a server. */
 export interface Subject {
   readonly folder: string | null;
   readonly library: string | null;
@@ -41,7 +41,7 @@ async function folderOf(path: string): Promise<string> {
 
 const standInsOf = async (server: RuleServer | null): Promise<StandIns> => compileStandIns(server ? (await server.settings()).standIns : DEFAULT_STAND_INS);
 
-/** Names found, with counts. Files that cannot be read are counted and make it a warning. */
+/** Lists names with counts. Unreadable files are counted and raise a warning. */
 export async function survey({ folder, library, server }: Subject): Promise<Outcome> {
   if (folder !== null) {
     const count = new NameCount(await standInsOf(server));
@@ -88,7 +88,7 @@ const valuesOf = (reading: FileReading, place: 'property' | 'field'): Map<string
       .flatMap(({ values }) => values.filter((value) => value.place === place).map(({ name, held }) => [name, held] as const)),
   );
 
-/** Reads a schema from a file: a document as `rule schema export` writes it. */
+/** Reads a schema document as written by `rule schema export`. */
 async function schemaOf(path: string): Promise<Schema> {
   let json: unknown;
   try {
@@ -101,7 +101,7 @@ async function schemaOf(path: string): Promise<Schema> {
   return schemaOfDocument(read.document);
 }
 
-/** What breaks the schema or is odd, file by file. */
+/** Lists what breaks the schema or looks wrong, by file. */
 export async function check({ folder, library, server, schema }: Subject): Promise<Outcome> {
   if (folder === null && schema !== null) throw new Trouble('A library is checked against the schema in force on the server; use --schema with a folder.');
   const law = folder === null ? null : schema !== null ? await schemaOf(schema) : server ? await server.schema() : null;
@@ -132,7 +132,7 @@ export async function check({ folder, library, server, schema }: Subject): Promi
         properties: reading ? valuesOf(reading, 'property') : new Map<string, HeldValue>(),
         fields: reading ? valuesOf(reading, 'field') : new Map<string, HeldValue>(),
       };
-      // Nothing is known of files that hold no properties themselves; the schema is not asked about them.
+      // Files without properties of their own are not checked.
       take(path, checkFile(file, reading ? prepared : null, standIns));
     }
   } else for await (const [path, findings] of checkLibrary(server!, await server!.library(library!))) take(path, findings);
@@ -145,7 +145,7 @@ export async function check({ folder, library, server, schema }: Subject): Promi
   };
 }
 
-/** Checks the files of a library by what the server judges, page by page. */
+/** Checks the files of a library using the server's findings, page by page. */
 async function* checkLibrary(server: RuleServer, library: number): AsyncGenerator<[string | null, Finding[]]> {
   for (let after: number | null = 0; after !== null;) {
     const page: CheckPage = await server.check(library, after);

@@ -20,7 +20,7 @@ async function ended(server: RuleServer, job: number): Promise<void> {
   }
 }
 
-/** Sends values out by a saved layout and writes the table to a file. */
+/** Sends values out with a saved layout and writes the table to a file. */
 export async function sendOut(server: RuleServer, name: string, to: string, format: string | undefined, recipient: string): Promise<{ readonly said: string }> {
   const { saved } = await server.tableLayouts();
   const layout = saved.find((candidate) => candidate.name === name);
@@ -40,7 +40,7 @@ export async function sendOut(server: RuleServer, name: string, to: string, form
   return { said: `send-out ${id} of ${layout.name} is written to ${resolve(to)}` };
 }
 
-/** What is decided on the command line about a table. */
+/** Decisions about a table given on the command line. */
 export interface Decided {
   /** `Header=Property`, `Header=file`, `Header=holder` or `Header=ignored`. */
   readonly columns: readonly string[];
@@ -48,7 +48,7 @@ export interface Decided {
   readonly leaveAmbiguous: boolean;
 }
 
-/** What is asked about a table, with what answers it. */
+/** A question about a table and the options that answer it. */
 function askedOf({ inspection }: TakeBackView): string {
   if (!inspection) return 'Rule asks about it.';
   const said = [
@@ -72,7 +72,7 @@ function askedOf({ inspection }: TakeBackView): string {
 async function choiceOf(server: RuleServer, { inspection, takeBack: { name } }: TakeBackView, decided: Decided): Promise<ReadingChoice> {
   if (!inspection) throw new Trouble(`${name} cannot be read again.`);
   const columns: Record<number, ColumnChoice> = {};
-  // What was decided about an earlier table with the same header holds on.
+  // Decisions about an earlier table with the same header still apply.
   for (const { at, use, property, by, ask } of inspection.columns)
     if (by === null && !ask) {
       if (use === 'property' && property !== null && property > 0) columns[at] = { use, property };
@@ -101,8 +101,8 @@ async function choiceOf(server: RuleServer, { inspection, takeBack: { name } }: 
 }
 
 /**
- * Takes a table back: compares it, and applies what is clear where that is asked for. What waits for a decision or is left out makes it a
- * warning, what is refused or not applied an error.
+ * Takes a table back: compares it and, if requested, applies what is clear. Open decisions and omitted rows raise a warning; refused or
+ * failed rows an error.
  */
 export async function takeBack(server: RuleServer, file: string, apply: ApplyMode | null, decided: Decided): Promise<Outcome> {
   const bytes = await readFile(file).catch(() => {

@@ -13,10 +13,10 @@ export interface FolderFile {
 const LARGEST = 512 * 1024 * 1024;
 const DEEPEST = 64;
 
-/** Hidden files and the lock files of other programs are no part of a library. */
+/** Hidden files and other programs' lock files do not belong to a library. */
 const PASSED_OVER = /^(\.|~\$)/;
 
-/** Paths of all files below a folder, in their order. Links are not followed: they may lead in circles. */
+/** Paths of all files below a folder, sorted. Links are not followed, as they may form cycles. */
 async function* pathsBelow(root: string, below = '', depth = 0): AsyncGenerator<string> {
   if (depth > DEEPEST) return;
   const entries = await readdir(join(root, below), { withFileTypes: true });
@@ -55,7 +55,7 @@ async function readOne(root: string, path: string): Promise<FolderFile> {
   }
 }
 
-/** Reads every file of a folder and below, one at a time. A broken file is an entry like any other. */
+/** Reads every file below a folder, one at a time. A broken file is reported, not thrown. */
 export async function* readFolder(root: string): AsyncGenerator<FolderFile> {
   for await (const path of pathsBelow(root)) yield await readOne(root, path);
 }

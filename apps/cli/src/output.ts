@@ -3,12 +3,12 @@ import { writeCsv } from '@rule/core/exchange';
 export const OUTPUTS = ['table', 'csv', 'json'] as const;
 export type Output = (typeof OUTPUTS)[number];
 
-/** A table of what was found: columns by key, with numbers as numbers. */
+/** A table of results: columns by key; numbers stay numbers. */
 export type Row = Readonly<Record<string, string | number | null>>;
 
 const WIDEST = 60;
 const text = (value: string | number | null): string => (value === null ? '' : String(value));
-/** Control characters would move the cursor of a terminal. */
+/** Control characters could move the terminal cursor. */
 const plain = (value: string): string => value.replace(/[\x00-\x1f\x7f-\x9f]/g, '·');
 
 /** Writes rows for people, for spreadsheets or for programs. */

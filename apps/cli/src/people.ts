@@ -21,7 +21,7 @@ function roleOf(text: string): Role {
   return role;
 }
 
-/** Lists and manages the people of the company. */
+/** Lists and manages users. */
 export async function people(server: RuleServer, [what, name, more]: readonly string[], role: string): Promise<Outcome> {
   const outcome = (rows: Outcome['rows'], said: string): Outcome => ({ columns: COLUMNS, rows, worst: null, said });
   if (what === undefined) {

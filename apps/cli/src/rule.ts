@@ -55,7 +55,10 @@ Exit code: 0 nothing found or notes only, 1 warnings, 2 errors, 3 the command co
 
 const COMMANDS: readonly string[] = ['survey', 'check', 'schema', 'send-out', 'take-back', 'title-blocks', 'bom', 'people'];
 
-/** What the command line says; the exit code. Output and errors go to the given writers. */
+/**
+ * Runs the command line. Output and errors go to the given writers.
+ * @returns the exit code
+ */
 export async function run(
   args: readonly string[],
   env: Readonly<Record<string, string | undefined>>,
@@ -214,6 +217,6 @@ async function schemaCommand(
 
 function print({ rows, columns, said }: Outcome, output: Output, quiet: boolean, out: (text: string) => void, err: (text: string) => void): void {
   if (rows.length || output !== 'table') out(show(rows, columns, output));
-  // Beside the rows, so that what is piped on stays a table.
+  // Written to stderr, so that piped output stays a table.
   if (!quiet) err(`${said}\n`);
 }

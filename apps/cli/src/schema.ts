@@ -9,7 +9,7 @@ import { Trouble } from './trouble';
 
 const CHANGE_COLUMNS = ['subject', 'change', 'before', 'after'];
 const TRY_COLUMNS = ['effect', 'subject', 'files'];
-/** How often a running job is asked after. */
+/** How often a running job is polled. */
 const ASK_EVERY_MS = 500;
 
 const text = (value: unknown): string => (value === null || value === undefined ? '' : typeof value === 'string' ? value : JSON.stringify(value));
@@ -29,7 +29,7 @@ const subjectOf = (change: Extract<SchemaChange, { readonly fields: unknown }>):
   }
 };
 
-/** Differences between two schemas as rows, one a field. */
+/** Differences between two schemas, one row per field. */
 export const changeRows = (changes: readonly SchemaChange[]): Row[] =>
   changes.flatMap((change): Row[] => {
     switch (change.type) {
@@ -66,7 +66,7 @@ export const changeRows = (changes: readonly SchemaChange[]): Row[] =>
     }
   });
 
-/** Writes the draft, or what is in force where there is none, as a JSON document that a version control can keep. */
+/** Exports the draft, or the edition in force if there is no draft, as JSON suitable for version control. */
 export async function exportSchema(server: RuleServer, file: string | null, edition: number | null): Promise<{ readonly json: string; readonly said: string }> {
   const document = await server.document(edition);
   const json = `${JSON.stringify(document, null, 2)}\n`;
@@ -74,7 +74,10 @@ export async function exportSchema(server: RuleServer, file: string | null, edit
   return { json, said: `${text(document['title'])}${file === null ? '' : `, written to ${file}`}` };
 }
 
-/** Takes a JSON document into the draft and says what that changes against the edition in force. Changes make it a warning, faults an error. */
+/**
+ * Imports a JSON document into the draft and prints the differences from the edition in force. Differences raise a warning, faults an
+ * error.
+ */
 export async function importSchema(server: RuleServer, file: string): Promise<Outcome> {
   const bytes = await readFile(file).catch(() => {
     throw new Trouble(`${file} cannot be read.`);
@@ -89,7 +92,7 @@ export async function importSchema(server: RuleServer, file: string): Promise<Ou
   };
 }
 
-/** Tries the draft on all files of the server. What breaks is an error; what changes or loses its home a warning. */
+/** Tries the draft on all files of the server. Violations are errors; changed or homeless values are warnings. */
 export async function trySchema(server: RuleServer): Promise<Outcome> {
   const { job } = await server.startTry();
   for (;;) {

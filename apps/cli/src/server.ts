@@ -30,14 +30,14 @@ interface SentFile {
   readonly bytes: Uint8Array;
 }
 
-/** What a call gives, whatever route it is for. */
+/** The answer of a call, whatever its route. */
 interface Parts {
   readonly params?: Readonly<Record<string, number>>;
   readonly query?: object;
   readonly body?: unknown;
 }
 
-/** A server of Rule as the command line talks to it, for the person whose token it carries. */
+/** Client of a Rule server, acting as the owner of its token. */
 export class RuleServer {
   constructor(
     private readonly url: string,
@@ -117,7 +117,7 @@ export class RuleServer {
   putCells = (body: CellTray) => this.ask('POST /title-blocks/tray', { body });
   applyTray = async (mode: ApplyMode, title: string): Promise<ApplyReport> => this.reported(await this.ask('POST /tray/apply', { body: { mode, title } }));
 
-  /** Waits for what has been begun to be applied. */
+  /** Waits until an apply that has started ends. */
   private async reported({ job, report }: ApplyStarted): Promise<ApplyReport> {
     if (report) return report;
     for (;;) {

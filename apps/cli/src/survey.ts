@@ -16,13 +16,13 @@ interface Entry {
   filled: number;
   standIns: number;
   readonly values: Map<string, { held: HeldValue; files: number; standIn: boolean }>;
-  /** Set when there are more than are remembered. */
+  /** Set if there are more values than are kept. */
   more: boolean;
 }
 
 export const looksLike = ({ type, unit }: TypeGuess): string => (unit ? `${type}, ${unit}` : type);
 
-/** Counts names over the files of a folder, file by file: nothing but the counts is kept. */
+/** Counts names over the files of a folder, keeping only the counts. */
 export class NameCount {
   private readonly entries = new Map<string, Entry>();
 

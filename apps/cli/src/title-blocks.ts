@@ -7,10 +7,10 @@ import { Row } from './output';
 import { RuleServer } from './server';
 import { Trouble } from './trouble';
 
-/** Sheets asked for in one step. */
+/** Sheets requested at a time. */
 const PAGE = 500;
 
-/** States that someone has to do something about. */
+/** States that need action. */
 const OPEN: readonly CellState[] = ['stale', 'does not fit', 'would be erased', 'lacking', 'no model'];
 
 type States = BlockRow['cells'][number]['states'];
@@ -18,7 +18,7 @@ type States = BlockRow['cells'][number]['states'];
 const stateColumns = (states: States): Row => Object.fromEntries(CELL_STATES.map((state) => [state, states[state] ?? 0]));
 const open = (states: States): number => OPEN.reduce((sum, state) => sum + (states[state] ?? 0), 0);
 
-/** Families of title blocks with their cells, what each shows, and how many cells of drawings are in each state. Open ones make it a warning. */
+/** Lists title block families with cells, bindings and cell states. Open states raise a warning. */
 export async function listBlocks(server: RuleServer): Promise<Outcome> {
   const [blocks, properties] = await Promise.all([server.blocks(), server.properties()]);
   const captions = new Map(properties.map((property) => [property.id, property.caption]));
@@ -34,7 +34,7 @@ export async function listBlocks(server: RuleServer): Promise<Outcome> {
   };
 }
 
-/** The family that a name means, whatever its case. */
+/** Finds a family by name, ignoring case. */
 async function blockOf(server: RuleServer, name: string): Promise<BlockRow> {
   const blocks = await server.blocks();
   const found = blocks.find((block) => block.family === name.trim().toLowerCase());
@@ -42,7 +42,7 @@ async function blockOf(server: RuleServer, name: string): Promise<BlockRow> {
   return found;
 }
 
-/** The sheets of a family, or those with a cell in a state, with how many of their cells are in each. */
+/** Lists the sheets of a family, or those with a cell in a given state. */
 export async function showBlock(server: RuleServer, name: string, state: string | undefined): Promise<Outcome> {
   const wanted = CELL_STATES.find((candidate) => candidate === state);
   if (state !== undefined && !wanted) throw new Trouble(`--state takes ${CELL_STATES.map((one) => JSON.stringify(one)).join(', ')}.`);
@@ -71,8 +71,8 @@ export async function showBlock(server: RuleServer, name: string, state: string 
 }
 
 /**
- * Puts cells of a family in order: in the tray, or with `apply` into the drawings. Drawings that cannot be written are left out and make it
- * a warning; what could not be applied is an error. A tray that holds something else already is left alone.
+ * Adds corrections of cells to the tray or, with `apply`, writes them to the drawings. Locked drawings are skipped with a warning; failed
+ * writes are errors. A tray that is not empty is left alone.
  */
 export async function putBlock(server: RuleServer, name: string, wishes: readonly CellWish[], apply: ApplyMode | null): Promise<Outcome> {
   const { family } = await blockOf(server, name);

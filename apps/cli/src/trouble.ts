@@ -1,2 +1,2 @@
-/** The command cannot be carried out; the message says why, for people. */
+/** A command failed; the message tells the user why. */
 export class Trouble extends Error {}

@@ -30,31 +30,31 @@ export interface AppOptions {
   readonly sessionSecret: string;
   readonly webFolder: string | null;
   readonly log: Logger;
-  /** What the routes answer with, for the published description. */
+  /** Answers of the routes, for the published API description. */
   readonly answers: AnswerSchemas;
   readonly reach?: Reach;
 }
 
 /** How people reach the server. */
 export interface Reach {
-  /** Proxies whose word about the caller's address is taken: how many are in front, or their addresses. */
+  /** Trusted proxies: their number or their addresses. */
   readonly proxies: number | readonly string[];
-  /** Whether people come by HTTPS: cookies are sent by nothing else then. */
+  /** Whether users connect by HTTPS; if so, cookies are sent over HTTPS only. */
   readonly https: boolean;
 }
 
-/** Nobody is in between. */
+/** No proxy in between. */
 export const DIRECT: Reach = { proxies: 0, https: false };
 
-/** Whether a session is still there, and its person may still act. */
+/** Whether a session still exists and its user may still act. */
 const SESSION_STANDS = `SELECT 1 FROM session s JOIN users u ON u.id = (s.sess->>'userId')::int AND u.state = 'active' WHERE s.sid = $1`;
 
-/** The token that a request comes with. */
+/** The token of a request. */
 const bearerOf = (request: Request): string | undefined => /^Bearer (\S+)$/.exec(request.get('authorization') ?? '')?.[1];
 
 const equal = (a: string, b: string) => a.length === b.length && timingSafeEqual(Buffer.from(a), Buffer.from(b));
 
-/** Builds the web application around the services. `close` lets go of its own connections. */
+/** Builds the web application around the services. `close` closes its own connections. */
 export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log, answers, reach = DIRECT }: AppOptions): {
   app: Express;
   close: () => Promise<void>;
@@ -95,7 +95,7 @@ export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log,
   app.use(
     pinoHttp({
       logger: log,
-      // Paths and numbers only: no query, no body, no header, so that no value of a property gets into the log.
+      // Logs paths and numbers only, never a query, body or header, so no property value reaches the log.
       serializers: {
         req: (req: { method: string; url: string }) => ({ method: req.method, path: req.url.split('?')[0] }),
         res: (res: { statusCode: number }) => ({ status: res.statusCode }),
@@ -117,18 +117,18 @@ export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log,
     rolling: true,
     cookie: { httpOnly: true, sameSite: 'strict', secure: reach.https, maxAge: 12 * 3_600_000 },
   });
-  // A program that comes with its token has no session, unless it signs in.
+  // A client with a token gets no session unless it signs in.
   app.use('/api', (request, response, next) => {
     if (bearerOf(request) !== undefined && request.path !== '/session') next();
     else sessions(request, response, next);
   });
   const users = new WeakMap<Request, User>();
-  /** Whether what a request came by still stands. */
+  /** Whether the session or token of a request is still valid. */
   const standing = new WeakMap<Request, () => Promise<boolean>>();
   app.use('/api', async (request: Request, _response: Response, next: NextFunction) => {
     const bearer = bearerOf(request);
     if (bearer !== undefined) {
-      // A program: no cookie is involved, so nobody can be made to send the token without knowing it.
+      // Token requests need no CSRF check: browsers do not attach tokens by themselves.
       const user = await services.tokens.userOf(bearer);
       if (!user) throw new AppError(401, 'wrong-token', 'The token is not valid. Create a new one in Settings.');
       users.set(request, user);
@@ -136,7 +136,7 @@ export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log,
       next();
       return;
     }
-    // Who is not signed in has no session, and nothing that a foreign page could make use of.
+    // Without a session there is nothing for a foreign page to misuse.
     const { userId, csrf } = request.session;
     if (userId !== undefined) {
       const user = await findUser(services.db, userId);
@@ -160,7 +160,7 @@ export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log,
     throw new AppError(404, 'no-such-route', 'The API has no such route.');
   });
   if (webFolder) {
-    // Answers of the API are small and change; the page is large and stays.
+    // API answers are small and change; page assets are large and stable.
     app.use(compression());
     app.use(express.static(webFolder, { index: false, maxAge: '1h' }));
     app.get('/{*path}', (_request, response) => response.sendFile(join(webFolder, 'index.html'), { cacheControl: false }));

@@ -3,25 +3,25 @@ import { isIP } from 'node:net';
 import { Reach } from './app';
 import { DemoFolders } from './demo';
 
-/** Everything that the environment decides. */
+/** All settings from the environment. */
 export interface Config {
   readonly port: number;
-  /** Address to listen on: loopback, unless someone says otherwise. */
+  /** Address to listen on; loopback by default. */
   readonly host: string;
   readonly reach: Reach;
   readonly databaseUrl: string;
-  /** Rule's own data: kept versions and temporary files. */
+  /** Rule's data folder: stored versions and temporary files. */
   readonly dataFolder: string;
-  /** The built web application; `null` to serve the API alone. */
+  /** The built web application; `null` for the API alone. */
   readonly webFolder: string | null;
   readonly vaultUrl: string;
   readonly vaultToken: string;
-  /** Libraries of the demo company, where it is to be loaded. */
+  /** Demo libraries to load. */
   readonly demo: DemoFolders | null;
   readonly sessionSecret: string;
   readonly logLevel: string;
   readonly workers: number;
-  /** Database connections of the server itself; each worker has two more. */
+  /** Database connections of the server; each worker has two more. */
   readonly connections: number;
 }
 
@@ -33,7 +33,7 @@ function number(name: string, otherwise: number): number {
   return n;
 }
 
-/** Proxies in front of the server: a count, or addresses and networks with commas between them. */
+/** Trusted proxies: a count, or comma-separated addresses and networks. */
 function proxies(text: string | undefined): Reach['proxies'] {
   if (!text) return 0;
   if (/^\d+$/.test(text)) return Number(text);
@@ -44,7 +44,7 @@ function proxies(text: string | undefined): Reach['proxies'] {
   return list;
 }
 
-/** Rule itself speaks HTTP: whoever comes by HTTPS comes through a proxy. */
+/** Rule itself speaks HTTP only; HTTPS comes through a proxy. */
 function reach(): Reach {
   const way = { proxies: proxies(process.env['RULE_PROXIES']), https: truth('RULE_HTTPS') };
   if (way.https && way.proxies === 0)
@@ -64,7 +64,10 @@ function needed(name: string): string {
   return text;
 }
 
-/** Reads the configuration from the environment. @throws Error that names the variable */
+/**
+ * Reads the configuration from the environment.
+ * @throws Error naming the variable
+ */
 export function readConfig(): Config {
   return {
     port: number('RULE_PORT', 4310),
@@ -88,6 +91,6 @@ export function readConfig(): Config {
   };
 }
 
-/** Where the bundled workers stand: beside the bundled server. */
+/** Folder of the bundled workers, next to the bundled server. */
 export const kernelPath = (distFolder: string): string => join(distFolder, 'geometry.mjs');
 export const workerPath = (distFolder: string): string => join(distFolder, 'worker.mjs');

@@ -21,13 +21,13 @@ import { readSettings, writeSettings } from './platform/settings';
 import { Services } from './services';
 import { addUser } from './users/users';
 
-/** Where the demo's libraries stand: the company's own, and the one that came with the DR-5. */
+/** Folders of the demo libraries: the company's own, and the one acquired with the DR-5. */
 export interface DemoFolders {
   readonly workshop: string;
   readonly inherited: string | null;
 }
 
-/** The demo's kept list in the form in which lists are kept. */
+/** The demo's kept list in storage form. */
 function keptContent(): Pick<KeptBomView, 'headers' | 'lines' | 'totals'> {
   const { headers, rows } = DEMO_KEPT;
   return {
@@ -40,13 +40,13 @@ function keptContent(): Pick<KeptBomView, 'headers' | 'lines' | 'totals'> {
   };
 }
 
-/** Loads the demo company into an empty database; does nothing where people exist already. */
+/** Loads the demo company into an empty database; does nothing if users exist. */
 export async function loadDemo(
   { db, editions, libraries, scanner, classes, bomLayouts, vault, keptRehearsals, projects, layouts }: Services,
   folders: DemoFolders,
 ): Promise<void> {
   if (await db.one('SELECT 1 FROM users LIMIT 1')) return;
-  // A start that broke off while the demo was loaded is begun again: nobody could work with it yet.
+  // An interrupted demo load starts again: nobody could have worked with it.
   if (await db.one('SELECT 1 FROM libraries UNION SELECT 1 FROM properties LIMIT 1')) await beginAnew(db.sequelize);
   const settings = await readSettings(db);
   await writeSettings(db, { ...settings, company: DEMO_COMPANY, densities: DEMO_DENSITIES, synonyms: [...settings.synonyms, ...DEMO_SYNONYMS] });
@@ -87,6 +87,6 @@ export async function loadDemo(
   for (const layout of await layouts.purposes()) if (layout.name === 'Whole library' || layout.name === 'Purchasing') await layouts.save(null, null, layout);
   await vault.stand(workshop, true);
   await keptRehearsals.keep({ id: null, displayName: DEMO_REHEARSAL.by }, DEMO_REHEARSAL.title);
-  // People come last: without them, what is there is no demo yet.
+  // Users come last: a database without users is not a complete demo.
   for (const { name, displayName, role } of DEMO_USERS) await addUser(db, name, displayName, role, DEMO_PASSWORD);
 }

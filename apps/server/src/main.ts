@@ -15,7 +15,7 @@ import { addUser } from './users/users';
 import { HttpVault } from './vault/port';
 import { WorkPool } from './platform/pool';
 
-// Before there is anything to stop in order, the end of whoever started the server is the end of it.
+// Until the server can shut down cleanly, it ends with its parent.
 const leave = () => process.exit(1);
 process.on('disconnect', leave);
 
@@ -40,7 +40,7 @@ const services = buildServices({
   dataFolder: config.dataFolder,
 });
 
-// A promise that nobody waits for is a mistake of ours, and no reason to leave everybody without an answer.
+// An unhandled rejection is a bug but must not stop the server.
 process.on('unhandledRejection', (problem) => log.error({ reason: problem instanceof Error ? problem.stack : String(problem) }, 'nobody waited for this'));
 
 for (const { changeSet, outcome, problem } of await services.applying.recover())
@@ -53,11 +53,11 @@ else if (!(await db.one('SELECT 1 FROM users LIMIT 1'))) {
   await addUser(db, 'admin', 'Administrator', 'administrator', password);
 }
 
-/** How often the sources of choice lists are looked at, in seconds. */
+/** Interval for checking sources of choice lists, in seconds. */
 const LOOK_EVERY = 3600;
-/** How often deliveries that are due, watched folders, and sets that a dead server left are looked at, in seconds. */
+/** Interval for deliveries, watched folders and interrupted sets, in seconds. */
 const DELIVER_EVERY = 15;
-/** How often the vault is asked for its files and records, in seconds. */
+/** Interval for refreshing from the vault, in seconds. */
 const VAULT_EVERY = 300;
 const inQuiet = (what: string, work: Promise<unknown>) =>
   work.catch((problem: unknown) => log.warn({ reason: problem instanceof Error ? problem.message : String(problem) }, what));
@@ -68,7 +68,7 @@ services.jobs.every('deliveries', DELIVER_EVERY, () => inQuiet('deliveries', ser
 services.jobs.every('recovery', DELIVER_EVERY, () => Promise.resolve(services.applying.recovery.soon()));
 services.jobs.every('vault', VAULT_EVERY, () => inQuiet('the vault', services.vault.refresh()));
 await services.jobs.open();
-// What older readers did not see is read in the background; until then looks show what they saw.
+// Files read by older readers are read again in the background.
 if (await services.scanner.hasOldReadings()) await services.jobs.start(null, 'survey', 'Read files again: this version sees more in them', { library: null });
 await services.geometries.startIfNeeded();
 
@@ -105,7 +105,7 @@ const stop = async () => {
   await db.close();
   process.exit(0);
 };
-// Whoever started the server is gone: so is everybody who could stop it.
+// The parent process is gone.
 process.off('disconnect', leave);
 process.on('disconnect', () => void stop());
 process.on('SIGTERM', () => void stop());

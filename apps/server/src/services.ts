@@ -59,10 +59,10 @@ import { VaultRuns } from './vault/runs';
 import { Vault } from './vault/vault';
 import { WorkPool } from './platform/pool';
 
-/** What the services are built on. */
+/** Dependencies of the services. */
 export interface Foundation {
   readonly db: Db;
-  /** Address of the same database, for connections that listen. */
+  /** URL of the same database, for listening connections. */
   readonly databaseUrl: string;
   readonly pool: WorkPool;
   readonly kernel: KernelPool;
@@ -72,11 +72,11 @@ export interface Foundation {
   /** Called between the steps of applying. */
   readonly at?: (step: Step) => Promise<void>;
   readonly store?: FileStore;
-  /** Told of what went wrong where no request waits for an answer. */
+  /** Receives errors outside requests. */
   readonly warn?: (problem: unknown) => void;
 }
 
-/** Folder of the kept versions below the data folder. */
+/** Folder of stored versions. */
 export const storeFolder = (dataFolder: string): string => join(dataFolder, 'store');
 
 /** Builds all services. */

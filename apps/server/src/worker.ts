@@ -18,10 +18,10 @@ import { judgeWaiting } from './values/judgements';
 const { databaseUrl, storeRoot } = workerData as { databaseUrl: string; storeRoot: string };
 const store = new DiskStore(storeRoot);
 let db: Db | undefined;
-/** The worker's own connections, one a task, opened when a task first needs one. */
+/** Database connections of this worker, opened on demand. */
 const database = () => (db ??= new Db(databaseUrl, 2));
 
-/** Work of every folder, done in a worker thread. */
+/** All tasks of worker threads. */
 const tasks: Tasks = {
   readFiles: reading.readFiles,
   hashFiles: reading.hashFiles,
@@ -43,7 +43,7 @@ const tasks: Tasks = {
   readList: (input) => listing.readList(input),
 };
 
-// The pool calls them by these names.
+// Exported under the names used by the pool.
 export const {
   readFiles,
   carryBlock,

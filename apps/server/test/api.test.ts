@@ -42,12 +42,12 @@ describe('the door', () => {
     const stranger = await request(rule.url).get('/api/values');
     expect([stranger.status, stranger.type, (stranger.body as Problem).code]).toEqual([401, 'application/problem+json', 'not-signed-in']);
     const agent = request.agent(rule.url);
-    // A session is made at the sign-in and not before, and a form of a foreign page cannot sign anybody in.
+    // A session starts at sign-in, and a foreign page's form cannot sign anyone in.
     expect((await agent.get('/api/session')).headers['set-cookie']).toBeUndefined();
     expect((await agent.post('/api/session').type('form').send({ name: 'varga', password: DEMO_PASSWORD })).status).toBe(400);
     await agent.post('/api/session').send({ name: 'varga', password: DEMO_PASSWORD }).expect(200);
     expect(((await agent.post('/api/tray/drop').send({ lines: 'all' })).body as Problem).code).toBe('csrf');
-    // Nothing of a body is read for someone who may not send it.
+    // Bodies of unauthorised senders are not read.
     for (const [person, status] of [
       [request(rule.url).post('/api/tray').set('content-type', 'application/json').send('{ this is no JSON'), 401],
       [guest.post('/tray', {}), 403],
@@ -78,7 +78,7 @@ describe('the door', () => {
     for (let i = 0; i < 7; i++) codes.push(((await agent.post('/api/session').send({ name: 'varga', password: `guess ${i}` })).body as Problem).code);
     expect(codes.slice(0, 5)).toEqual(Array(5).fill('wrong-sign-in'));
     expect(codes.slice(5)).toEqual(['too-many-attempts', 'too-many-attempts']);
-    // Others behind the same address are not kept out.
+    // Other users behind the same address are not blocked.
     await request(rule.url).post('/api/session').send({ name: 'okafor', password: DEMO_PASSWORD }).expect(200);
   });
   it('sends a strict policy and describes itself', async () => {
@@ -140,7 +140,7 @@ describe('a library', () => {
   it('does not read a file over the limit, and names it', async () => {
     const huge = join(rule.library, 'huge.step');
     writeFileSync(huge, 'ISO-10303-21;');
-    // A sparse file: it takes no room on the disk.
+    // A sparse file takes no disk space.
     truncateSync(huge, 513 * 1024 * 1024);
     expect(await reread()).toMatchObject({
       added: 1,
@@ -168,12 +168,13 @@ describe('the schema', () => {
       ['title-blocks', 'broken'],
       ['bom', 'good'],
       ['bom', 'good'],
+      ['bom', 'good'],
       ['exchange', 'good'],
       ['vault', 'good'],
       ['vault', 'broken'],
     ]);
     expect(hops.at(-1)!.why).toContain('"Material "');
-    // Counted by hand in the records of the demo.
+    // Counted by hand in the demo's records.
     expect(hops.find((hop) => hop.station === 'vault')!.detail).toBe('part: in always, out always; filled in 6 of 16 records');
   });
 });
@@ -191,10 +192,10 @@ describe('values', () => {
     expect([...brushed.values].sort((a, b) => (a.path < b.path ? -1 : 1))).toEqual(brushed.values);
     expect((await ask({ find: 'BRUSH', by: 'polish', matchCase: true })).values).toEqual([]);
     expect((await ask({ find: 'brush', by: 'polish', whole: true })).values).toEqual([]);
-    // What breaks the schema is shown with the reason; a pattern's own signs are letters like others.
+    // Schema violations are shown with the reason; pattern characters are literal.
     expect((await ask({ find: 'brushed', by: 'no such finish' })).values[0]!.problem).not.toBeNull();
     expect((await ask({ find: '%' })).values).toEqual([]);
-    // One's own tray counts as what is there; another's does not.
+    // Own pending changes count as present, others' do not.
     const { file } = brushed.values[0]!;
     await okafor.post('/tray', { values: [{ file, property: supplier, text: 'Kolbe Öfen' }] });
     expect((await ask({ find: 'ÖFEN', by: 'Ovens' })).values).toEqual([
@@ -202,7 +203,7 @@ describe('values', () => {
     ]);
     expect((await ask({ find: 'öfen' }, varga)).values).toEqual([]);
     await okafor.post('/tray/drop', { lines: 'all' });
-    // Blanks are found as whole values; computed ones are not replaced, and one folder is one folder.
+    // Blanks match as whole values; computed values are not replaced; a folder filter is exact.
     const blanks = await ask({ whole: true, by: 'raw', properties: [finish], filter: { folder: 'DR-15' } });
     expect(blanks.values.every((found) => found.before === '' && found.path.startsWith('DR-15/'))).toBe(true);
     expect((await ask({ find: 'Okafor', by: 'X', properties: [saved] })).values.every((found) => found.problem?.includes('taken from the file'))).toBe(true);
@@ -279,7 +280,7 @@ describe('a full tray', () => {
        SELECT $1, $2, '', 'property', 'Stray ' || n, NULL, '{"text":"x","form":"text"}', 'many' FROM generate_series(1, 6000) n`,
       [set, arm],
     );
-    // Two that need a decision: a value that is no longer what it was, and a file that is released.
+    // Two need a decision: a value changed meanwhile, and a released file.
     await rule.db.run(
       `INSERT INTO change_lines (change_set_id, file_id, holder, place, name, base, proposed, reason)
        VALUES ($1, $2, '', 'property', 'Description', '{"text":"never so","form":"text"}', '{"text":"y","form":"text"}', 'one'), ($1, $3, '', 'property', 'Stray 1', NULL, '{"text":"x","form":"text"}', 'one')`,
@@ -330,9 +331,9 @@ describe('a full tray', () => {
     await undo(true).expect(200);
     expect(await texts()).toEqual(['twice']);
     await undo(false).expect(200);
-    // What is typed now takes the place of what could have been done again.
+    // New entries discard the redo history.
     expect((await type('anew')).body).toMatchObject({ steps: { undo: 2, redo: 0 } });
-    // A line that was given up in the tray is not brought back by undoing what came before it.
+    // Undo does not restore lines discarded in the tray.
     await okafor.post('/tray/drop', { lines: (await pending()).map((line) => line.id) }).expect(200);
     await undo(false).expect(200);
     expect(await texts()).toEqual([]);

@@ -48,7 +48,7 @@ const inDatabase = async (pathEnd: string, name: string, holder = '') =>
       name,
     ])
   )?.text ?? null;
-/** Nothing that Rule makes while it applies is left beside the files. */
+/** No temporary files remain beside the library files. */
 const leftovers = () => readdirSync(rule.library, { recursive: true, encoding: 'utf8' }).filter((path) => path.includes('.rule-'));
 
 async function propose(person: Person, ...values: [string, string, string][]): Promise<Tray> {
@@ -229,7 +229,7 @@ describe('a failure', () => {
 
   it('of the disk at the last file leaves nothing half done', async () => {
     await rule.stop();
-    /** A disk on which there is room for one new version only. */
+    /** A disk with room for only one new version. */
     class FullDisk extends DiskStore {
       private written = 0;
       override async copyTo(hash: string, path: string): Promise<void> {
@@ -266,11 +266,11 @@ describe('a failure', () => {
     expect(leftovers()).toEqual([]);
   });
 
-  /** Ends connections of the database, as an administrator or a restart would. */
+  /** Ends database connections, as an administrator or restart would. */
   const endConnections = (which: string) =>
     rule.db.all(`SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid() AND ${which}`);
   const WAITS_WITH_A_LOCK = `pid IN (SELECT pid FROM pg_locks WHERE locktype = 'advisory' AND objid = 7301 AND granted)`;
-  /** Waits until nothing is being applied or recovered any more. */
+  /** Waits until no apply or recovery is running. */
   const settled = () =>
     until('the end of all applying', async () => (await rule.db.all(`SELECT 1 FROM change_sets WHERE state = 'applying' OR NOT cleared`)).length === 0);
 
@@ -311,11 +311,11 @@ describe('a failure', () => {
       ['polished', 'brushed'],
       ['brushed', 'polished'],
     ]).toContainEqual(files);
-    // What is said is never untrue: nothing changed only where nothing is.
+    // The report is never wrong: "nothing changed" only if nothing did.
     const { status, body } = answer as { status: number; body: { code?: string; job?: number; report?: { state: string } } };
     if (body.code === 'database-unreachable') expect(files).toEqual(['brushed', 'polished']);
     else if (status === 200) {
-      // On a busy machine the answer is that it is still under way.
+      // On a busy machine the answer says it is still running.
       const report = body.report ?? ((await rule.services.jobs.ended(body.job!)).result as ApplyReport);
       expect([report.state, files]).toEqual(['applied', ['polished', 'brushed']]);
     } else expect(body.code).toBe('outcome-unknown');
@@ -334,7 +334,7 @@ describe('a failure', () => {
   it('of a recovery is shown, keeps nobody from other files, and is tried again', async () => {
     await propose(okafor, ['drum.step', 'Finish', 'polished']);
     await apply(okafor);
-    // As if it had broken off after the file was written, with what was kept for the way back gone.
+    // As if interrupted after the file was written, with the kept version lost.
     const { id } = (await rule.db.one<{ id: number }>('SELECT max(id) AS id FROM change_sets'))!;
     await rule.db.run(`UPDATE change_sets SET state = 'applying' WHERE id = $1`, [id]);
     await rule.db.run(`UPDATE journal SET old_hash = repeat('0', 64), new_hash = repeat('1', 64), state = 'staged', in_place = true WHERE change_set_id = $1`, [
@@ -348,7 +348,7 @@ describe('a failure', () => {
       state: 'applying',
       problem: expect.stringContaining('ENOENT'),
     });
-    // As soon as the kept versions are there again, it is finished without anybody doing anything.
+    // Once the kept versions are back, it completes by itself.
     const { hash } = (await rule.db.one<{ hash: string }>('SELECT hash FROM files WHERE path = $1', ['DR-15/parts/drum.step']))!;
     await rule.db.run('UPDATE journal SET old_hash = $2, new_hash = $2 WHERE change_set_id = $1', [id, hash]);
     await settled();
@@ -394,7 +394,7 @@ describe('a file that values are written into', () => {
     });
     expect(inFile('drum.step', 'Finish')).toBe('brushed');
     chmodSync(path(), 0o644);
-    // The attribute that keeps even root from writing needs a file system that knows it.
+    // Only file systems with the immutable attribute can stop root from writing.
     if (spawnSync('chattr', ['+i', path()]).status !== 0) return;
     try {
       expect(await apply(okafor)).toMatchObject({ state: 'put back', failures: [{ message: 'The file is write-protected by an attribute.' }] });
@@ -471,7 +471,7 @@ describe('a crash', () => {
         expect(set).toMatchObject({ state: 'applied', lines: 4, files: 4 });
         expect(leftovers()).toEqual([]);
         expect(await rule.services.applying.recover()).toEqual([]);
-        // What was finished after a crash can be reverted like everything else, to the byte.
+        // What was completed after a crash can be reverted byte for byte.
         expect(await okafor.revert(set!.id)).toMatchObject({ state: 'applied' });
         expect(Buffer.compare(rule.bytes('parts/drum.step'), original('parts/drum.step'))).toBe(0);
       },

@@ -44,7 +44,7 @@ const command = (name: string, file: string, env: Record<string, string>) => {
 const backup = (file: string) => command('backup', file, { RULE_VAR: rule.data, RULE_DATABASE_URL: rule.databaseUrl });
 const restore = (file: string, place: string) => command('restore', file, { RULE_VAR: place, RULE_DB_PORT: port, RULE_DATABASE_URL: '' });
 
-/** Everything that must be the same in a copy, as texts in a stated order. */
+/** Everything that must be equal in a copy, as texts in a fixed order. */
 const CONTENT = [
   'SELECT f.path, f.hash, f.kind, f.removed FROM files f ORDER BY f.library_id, f.path',
   'SELECT file_id, holder, place, name, text, form, unit FROM held_values ORDER BY 1, 2, 3, 4',
@@ -67,7 +67,7 @@ describe('a backup', () => {
     expect([made.status, made.said]).toEqual([0, expect.stringContaining(file)]);
     expect(backup(file).said).toContain('is there already');
     expect(statSync(`${file}.secrets.json`).mode & 0o777).toBe(0o600);
-    // Secrets are apart: nothing of them is in the file itself.
+    // Secrets are not in the backup file itself.
     expect(readFileSync(file).includes(Buffer.from('of-the-original'))).toBe(false);
 
     const back = restore(file, copy);
@@ -88,7 +88,7 @@ describe('a backup', () => {
     for (const sql of CONTENT) expect([sql, (await restored.query(sql)).rows]).toEqual([sql, (await original.query(sql)).rows]);
     await Promise.all([original.end(), restored.end()]);
 
-    // The copy works, and writes nothing into the original's folder before someone says where the library stands.
+    // The copy works, and writes nothing to the original's folder until its library is confirmed.
     const db = new Db(url);
     await migrate(db.sequelize);
     const worker = join(import.meta.dirname, '../dist/worker.mjs');
@@ -115,7 +115,7 @@ describe('a backup', () => {
       expect(await services.applying.applyTray(user, 'whole', '')).toMatchObject({ state: 'applied', applied: 1 });
       const written = step.read(readFileSync(join(elsewhere, 'DR-15/parts/trier.step'))).holders[0]!.values.find((value) => value.name === 'Finish')?.held.text;
       expect([written, rule.bytes('trier.step').equals(before)]).toEqual(['brushed', true]);
-      // Kept versions came along: what was applied before the backup is undone to the byte.
+      // Kept versions are included: a change applied before the backup is reverted byte for byte.
       expect(await services.applying.revert(user, changeSet)).toMatchObject({ state: 'applied' });
     } finally {
       await services.jobs.close();
@@ -129,7 +129,7 @@ describe('a backup', () => {
     const place = join(folder, 'place');
     const damaged = join(folder, 'damaged.tar');
     cpSync(file, damaged);
-    // A byte in the middle of the database's dump.
+    // A byte inside the database dump.
     const handle = openSync(damaged, 'r+');
     writeSync(handle, Buffer.from('?'), 0, 1, Math.floor(statSync(damaged).size / 2));
     closeSync(handle);

@@ -13,8 +13,8 @@ let rule: Rule;
 let guest: Person;
 beforeAll(async () => {
   rule = await startRule({
-    // A frame of five tubes as one part, written by the geometry kernel: 40 × 40 × 3 of 400 mm and of 260 mm, twice each and not one after
-    // the other, and a brace of 30 × 30 × 2 that leans about a slanting axis. An assembly places it twice.
+    // A frame of five tubes as one part, written by the geometry kernel: 40 × 40 × 3 tubes of 400 mm and 260 mm, two each in mixed order,
+    // and a 30 × 30 × 2 brace at a slant. An assembly places it twice.
     prepareLibrary: (folder) => {
       for (const name of ['weld-frame.step', 'weld-table.step']) cpSync(join(import.meta.dirname, 'fixtures', name), join(folder, name));
     },
@@ -41,7 +41,7 @@ describe('a welded part', () => {
       '1.2 | 2 | 4 |  | 260 | 40 × 40',
       '1.3 | 1 | 2 |  | 300 | 30 × 30',
     ]);
-    // Each has a picture of its own.
+    // Each has its own picture.
     const part = await rule.file('weld-frame.step');
     const pictures = await Promise.all(
       rows.slice(1).map(async (row) => {
@@ -59,7 +59,7 @@ describe('a welded part', () => {
 
   it('is measured body by body in the order of its file', async () => {
     const { shape } = (await guest.get(`/files/${await rule.file('weld-frame.step')}/geometry`)).body as FileGeometry;
-    // Volumes by hand: 4 walls of a square tube, (40² − 34²) and (30² − 26²) times the length.
+    // Volumes by hand: square tube cross-section, (40² − 34²) and (30² − 26²), times length.
     const [wide, narrow] = [40 ** 2 - 34 ** 2, 30 ** 2 - 26 ** 2];
     const volumes = shape!.bodies.map((body) => Math.round(body.volume));
     expect(volumes).toEqual([wide * 400, wide * 260, narrow * 300, wide * 400, wide * 260]);

@@ -136,7 +136,7 @@ describe('the rows of an assembly', () => {
     expect((await guest.post(`/files/${roaster}/bom`, { layout: 4711, content: content() })).status).toBe(404);
     expect((await guest.post(`/files/${roaster}/bom`, { layout: null, root: 'nothing', content: content() })).status).toBe(404);
     expect((await guest.post(`/files/${roaster}/bom`, { layout: null, content: { ...content(), structure: 'upside down' } })).status).toBe(400);
-    // A property that is gone is a column that says so, not the end of the list.
+    // A removed property leaves a column saying so; the list still works.
     const gone = await ask(roaster, { columns: [propertyColumn(4711)] });
     expect([gone.gone, gone.headers, gone.rows[0]!.cells[0]!.state]).toEqual([[4711], ['gone from the schema'], 'unknown']);
   });
@@ -161,7 +161,7 @@ describe('item numbers', () => {
       [4, 'drum-bearing.step'],
       [9, 'drum.step'],
     ]);
-    // Numbering again is told before it is done.
+    // Renumbering is announced first.
     const told = (await okafor.post(`/files/${unit}/bom/renumber`, { ...request, write: false })).body as BomRenumbered;
     expect(told.changes.map((change) => [change.before, change.after])).toEqual([
       [3, 2],
@@ -287,7 +287,7 @@ describe('lists that leave Rule', () => {
     await okafor.apply();
     const compared = (await guest.post('/bom/compare', { before: { kept: kept.id }, after: { assembly: unit, ...request } })).body as BomComparison;
     expect(compared.differences).toEqual([{ what: 'value', label: 'agitator-arm.step', item: '3', column: 'Material', before: '1.4301', after: '1.4404' }]);
-    // What was kept is what it was.
+    // A kept list does not change.
     const view = (await guest.get(`/bom/kept/${kept.id}`)).body as KeptBomView;
     expect([view.headers, view.lines[2]!.cells, view.lines[2]!.hash]).toEqual([
       ['Item', 'Quantity', 'Part file', 'Material'],

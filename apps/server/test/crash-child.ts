@@ -6,7 +6,7 @@ import { buildServices, storeFolder } from '../src/services';
 import { HttpVault } from '../src/vault/port';
 import { WorkPool } from '../src/platform/pool';
 
-/** Applies a person's tray and kills its own process, as a power cut would, at the step that it is told. */
+/** Applies a tray and kills its own process at a given step, like a power failure. */
 const [databaseUrl, data, vaultUrl, worker, step, mode, user] = process.argv.slice(2) as [string, string, string, string, string, string, string];
 const db = new Db(databaseUrl);
 const pool = new WorkPool(worker, { databaseUrl, storeRoot: storeFolder(data) }, 1);

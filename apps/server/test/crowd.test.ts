@@ -8,7 +8,7 @@ beforeAll(async () => {
 });
 afterAll(() => rule.stop());
 
-/** People who may change values, each with a token. */
+/** Editors, each with a token. */
 async function people(count: number): Promise<string[]> {
   const ids = await rule.db.all<{ id: number; name: string; displayName: string; role: 'editor' }>(
     `INSERT INTO users (name, display_name, role, password_hash) SELECT 'person-' || i, 'Person ' || i, 'editor', 'none' FROM generate_series(1, $1::int) i

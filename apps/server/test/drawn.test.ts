@@ -38,7 +38,7 @@ const apply = async (person: Person) => {
   return report.changeSet;
 };
 
-/** Rows and marks as ezdxf sees them, and what it finds wrong. */
+/** Rows and marks as read by ezdxf, and its audit findings. */
 function seen(file = path()): { errors: number; rows: (string | number)[][]; marks: string[] } {
   const code = `
 import ezdxf, json, sys
@@ -53,7 +53,7 @@ print(json.dumps({'errors': len(doc.audit().errors), 'rows': rows, 'marks': mark
 describe('the parts list on a drawing', () => {
   it('is read from its row blocks and compared with the bill of materials row by row', async () => {
     const sheet = await look();
-    // Against the demo's drawing, which was made by hand: the shaft is missing, an arm too few, an old description, a seal that is gone.
+    // Compared with the demo's hand-made drawing: missing shaft, one arm too few, an old description, a removed seal.
     expect([sheet.path, sheet.layout, sheet.rows, sheet.defined, said(sheet)]).toEqual([
       DRAWING,
       'Sheet 1',
@@ -69,7 +69,7 @@ describe('the parts list on a drawing', () => {
     ]);
     expect(sheet.marks.map(({ number, state }) => `${number} ${state}`).sort()).toEqual(['1 right', '3 right', '4 right', '5 no row']);
     expect(sheet.without.map((row) => `${row.item} ${row.label}`)).toEqual(['2 Drum shaft']);
-    // Rows and marks are no title blocks.
+    // Rows and marks are not title blocks.
     const families = ((await varga.get('/title-blocks')).body as BlockRow[]).map((row) => row.family);
     expect([families.includes('mrw-title'), families.includes('mrw-part-row'), families.includes('mrw-mark')]).toEqual([true, false, false]);
     const sheets = (await varga.get(`/values?level=sheet&search=${encodeURIComponent('DR15-200')}`)).body as GridPage;
@@ -113,14 +113,14 @@ describe('the parts list on a drawing', () => {
   });
 
   it('grows and shrinks by whole rows, and rows that come and go keep what is in them', async () => {
-    // Without the class of bought parts, the bearing goes; two rows of the drawing are left over.
+    // Without the class of bought parts the bearing is omitted; two rows of the drawing are left over.
     const classes = (await varga.get('/classes')).body as { id: number; name: string }[];
     const bought = classes.find((entry) => entry.name === 'bought part')!.id;
     const made: BomRequest = { ...request(), content: { ...layout.content, classes: [{ class: bought, rule: 'leave out', property: null }] } };
     expect((await okafor.post(`/files/${unit}/bom/drawn/tray`, { ...made, drawing: sheetFile, sheet: 'Sheet 1', corner: null, erase: false })).status).toBe(
       200,
     );
-    // What is pending is not planned a second time.
+    // Pending changes are not planned twice.
     const twice = await okafor.post(`/files/${unit}/bom/drawn/tray`, { ...made, drawing: sheetFile, sheet: 'Sheet 1', corner: null, erase: false });
     expect([twice.status, (twice.body as Problem).detail]).toEqual([
       422,
@@ -128,7 +128,7 @@ describe('the parts list on a drawing', () => {
     ]);
     const set = await apply(okafor);
     expect([seen().errors, seen().rows.length]).toEqual([0, 3]);
-    // Something else is changed in the file before it is taken back: rows come back one by one, with their texts.
+    // After another change to the file, a revert restores rows one by one, with texts.
     await okafor.post('/tray', { values: [{ file: sheetFile, property: await rule.property('Revision'), text: 'C' }] });
     await apply(okafor);
     expect((await okafor.revert(set)).state).toBe('applied');
@@ -139,7 +139,7 @@ describe('the parts list on a drawing', () => {
   });
 
   it('is placed where there is none, at the title block or a corner, in columns that the layout allows', async () => {
-    // The block of marks as that of rows: the sheet has four of them, and goes on behind the last.
+    // The mark block used as row block: the sheet has four, and new ones follow the last.
     const drawn = { ...layout.content.drawn!, marks: null };
     const put = (more: object, corner: unknown) =>
       okafor.post(`/files/${unit}/bom/drawn/tray`, {
@@ -155,7 +155,7 @@ describe('the parts list on a drawing', () => {
       422,
       `${DRAWING}: The drawing does not define the block NOT-THERE, and no other can lend it.`,
     ]);
-    // With its rows gone, the list is placed anew.
+    // Without its rows, the list is placed anew.
     const rows = await rule.db.all<{ holder: string }>(`SELECT holder FROM placed_blocks WHERE file_id = $1 AND family = 'mrw-part-row'`, [sheetFile]);
     await rule.db.run(`UPDATE placed_blocks SET family = 'somebody else''s row' WHERE file_id = $1 AND holder = ANY($2)`, [
       sheetFile,
@@ -169,7 +169,7 @@ describe('the parts list on a drawing', () => {
       await okafor.post('/tray/drop', { lines: 'all' });
       return found;
     };
-    // An A2 sheet: its title block is 180 × 48 mm in the corner of the border; rows are 180 × 7 mm.
+    // An A2 sheet: title block of 180 × 48 mm in the border's corner, rows of 180 × 7 mm.
     expect(await places({}, 'title block')).toEqual(['404 58', '404 65', '404 72', '404 79'].map((at) => `${at} on Sheet 1`));
     expect(await places({ growth: 'down', rowsPerColumn: 3 }, 'top right')).toEqual(
       ['404 403', '404 396', '404 389', '224 403'].map((at) => `${at} on Sheet 1`),
@@ -195,7 +195,7 @@ describe('item marks', () => {
     expect(all.status).toBe(200);
     await apply(okafor);
     expect(seen().marks).toEqual(['1', '30', '4', '5']);
-    // A mark without a row is given one.
+    // A mark gets a missing row.
     const lost = (await look()).marks.find((mark) => mark.state === 'no row')!.holder;
     const one = { ...request(), drawing: sheetFile, sheet: 'Sheet 1', holder: lost };
     expect((await okafor.put(`/files/${unit}/bom/drawn/marks`, { ...one, row: null })).status).toBe(422);
@@ -222,7 +222,7 @@ describe('item marks', () => {
     const placed = await okafor.post(`/files/${unit}/bom/drawn/marks`, { ...request(), drawing: sheetFile, sheet: 'Sheet 1', edge: 'bottom', view: 0 });
     expect(placed.status).toBe(200);
     const lines = (placed.body as Tray).lines.filter((line) => line.place === 'placed').map((line) => line.proposed!.text);
-    // The view is 534 × 320 mm around (302, 230): half of it each, 14 mm below its edge.
+    // The view is 534 × 320 mm around (302, 230): half of each, 14 mm below its edge.
     expect(lines).toEqual(['MRW-MARK at 168.5 56 on Sheet 1', 'MRW-MARK at 435.5 56 on Sheet 1']);
     await apply(okafor);
     expect([seen().errors, seen().marks]).toEqual([0, ['1', '1', '1', '2', '30', '4']]);
@@ -259,7 +259,7 @@ describe('a drawing that lacks the blocks', () => {
     expect([after.defined, after.differences.every((row) => row.kind === 'same'), after.lent.list]).toEqual([true, true, null]);
     const { errors, rows } = seen(join(rule.library, OTHER));
     expect([errors, rows.length]).toEqual([0, after.rows]);
-    // The mark is another block: it is brought when the first one is placed.
+    // The mark uses another block, brought along with the first mark.
     const marks = await okafor.post(`/files/${unit}/bom/drawn/marks`, { ...request(), drawing: other, sheet: 'Sheet 1', edge: 'top', view: 0 });
     expect(marks.status).toBe(200);
     expect((marks.body as Tray).lines.filter((line) => line.place === 'block').map((line) => [line.name, line.base])).toEqual([['MRW-MARK', null]]);

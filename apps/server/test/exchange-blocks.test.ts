@@ -8,7 +8,10 @@ import { Person, Rule, startRule } from './harness';
 
 jest.setTimeout(120_000);
 
-/** Drawings that ezdxf makes: four with an old block, the last one in R12, and one with the new block, as wide and higher, with its corner elsewhere. */
+/**
+ * Drawings by ezdxf: four with an old block, the last in R12, and one with a new block of equal width, greater height and a different base
+ * point.
+ */
 const MAKE = String.raw`
 import sys, ezdxf
 out = sys.argv[1]
@@ -79,7 +82,7 @@ describe('a title block that is exchanged for another', () => {
       ['exchanged/c.dxf', 'The file is released in the vault.'],
       ['exchanged/r12.dxf', 'The drawing is of version AC1009. Save it in a newer version first.'],
     ]);
-    // What is chosen otherwise is lost, or kept, otherwise.
+    // Choices other than the proposal are followed.
     const other = await plan({ cells: { PARTNO: 'NO', title: null, PERSON: 'DRAWN', STATE: 'EXTRA' } });
     expect(other.lost.map(({ tag, texts }) => [tag, texts])).toEqual([['TITLE', 2]]);
     expect((await okafor.post('/title-blocks/exchange/plan', { from: 'OLD', to: 'old' })).body as Problem).toMatchObject({ code: 'same-block' });
@@ -93,7 +96,7 @@ describe('a title block that is exchanged for another', () => {
     expect((await plan()).left.map((row) => row.path)).toContain('exchanged/a.dxf');
     const report = await okafor.apply();
     expect([report.state, report.failures]).toEqual(['applied', []]);
-    // The old block ended at 400 to the right: there the new one has its corner.
+    // The old block ended at 400 on the right: the new one has its corner there.
     expect(seen('a')).toEqual({ errors: 0, inserts: [['NEW', 400, 10, { PARTNO: 'P-a', title: 'Plate a', PERSON: 'Kay', STATE: '' }]] });
     expect(seen('b').inserts).toEqual([['NEW', 400, 10, { PARTNO: 'P-b', title: 'Plate b', PERSON: 'Kay', STATE: '' }]]);
     const families = await rule.db.all(

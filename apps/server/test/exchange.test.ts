@@ -71,7 +71,7 @@ const decide = async (view: TakeBackView, decision: 'take' | 'leave' | null, fil
   (await okafor.post(`/exchange/take-backs/${view.takeBack.id}/decisions`, { cells, filter, decision })).body as TakeBackView;
 const leaf = (path: string) => path.split('/').at(-1)!;
 
-/** Opens a file in LibreOffice and saves it again, as a person would without changing anything. */
+/** Opens a file in LibreOffice and saves it unchanged. */
 function throughLibreOffice(bytes: Uint8Array, from: string, to: string): Buffer {
   const source = join(folder, `sent.${from}`);
   writeFileSync(source, bytes);
@@ -82,7 +82,7 @@ function throughLibreOffice(bytes: Uint8Array, from: string, to: string): Buffer
   return readFileSync(join(folder, 'out', `sent.${to.split(':')[0]}`));
 }
 
-/** Edits cells of the first sheet with another program's library. */
+/** Edits first-sheet cells with another library. */
 function edit(
   bytes: Uint8Array,
   changes: (set: (file: string, header: string, value: string | number | null) => void, sheet: sheetjs.WorkSheet) => void,
@@ -113,7 +113,7 @@ describe('a workbook that was sent out', () => {
     const cell = (file: string, name: string) => rows.find((row) => row[1]!.endsWith(file))![header.indexOf(name)];
     expect(header.slice(0, 4)).toEqual(['Rule identity', 'File', 'Part number', 'Description']);
     expect(rows).toHaveLength(17);
-    // Leading zeros and texts that look like dates stay what they are; numbers are numbers.
+    // Leading zeros and date-like texts are preserved; numbers are numbers.
     expect(cell('drum-bearing.step', 'Order number')).toBe('0062042');
     expect(cell('hex-bolt-m8x25.step', 'Order number')).toBe('3-4');
     expect([
@@ -131,7 +131,7 @@ describe('a workbook that was sent out', () => {
     expect(part).toMatch(/<dataValidation type="list"[^>]*sqref="F2:F17"><formula1>'Choices'!\$A\$2:\$A\$8<\/formula1>/);
     const choices = sheetjs.utils.sheet_to_json<string[]>(sheetjs.read(readFileSync(raw), { type: 'buffer' }).Sheets['Choices']!, { header: 1 });
     expect(choices.slice(1).map((row) => row[0])).toEqual(['1.4301', '1.4404', 'S235JR', 'DC01', '100Cr6', 'steel 8.8', 'various']);
-    // Required cells that are blank, and values that break a rule, are marked by the spreadsheet program itself.
+    // The spreadsheet program itself marks blank required cells and invalid values.
     expect(part).toContain('NOT(LEN(TRIM($C2))&gt;0)');
     expect(part).toContain('LEN($D2)&gt;40');
     expect(part).toContain('prompt="In the words of the BOM, singular, no part number. Required. Up to 40 characters."');
@@ -257,12 +257,12 @@ describe('a workbook that was sent out', () => {
       rows: 22,
       total: 22 * width,
     });
-    // The figures by property, by folder and by reason add up to the same.
+    // Counts by property, folder and reason have equal sums.
     const sum = (list: readonly { counts: Readonly<Record<string, number>> }[]) =>
       list.reduce((all, { counts: own }) => all + Object.values(own).reduce((a, b) => a + b, 0), 0);
     expect([sum(view.byProperty), sum(view.byFolder), view.byCode.reduce((all, { count }) => all + count, 0), view.ready, view.open]).toEqual([8, 8, 8, 3, 1]);
 
-    // What is refused cannot be taken, whoever asks for it.
+    // Refused values cannot be applied by anyone.
     expect((await decide(view, 'take', { verdict: 'error' })).ready).toBe(3);
     expect((await decide(view, 'leave', { folder: 'DR-15/parts', verdict: 'change' })).ready).toBe(1);
     expect((await decide(view, 'take', { verdict: 'change' })).ready).toBe(3);
@@ -281,7 +281,7 @@ describe('a workbook that was sent out', () => {
     );
     expect(await okafor.apply()).toMatchObject({ state: 'applied', applied: expect.any(Number) });
 
-    // What happened to each row is in a workbook of its own.
+    // A separate workbook says what happened to each row.
     const result = sheetjs.read(await bytesOf(`/exchange/take-backs/${view.takeBack.id}/result`), { type: 'buffer' }).Sheets['Result']!;
     const told = new Map(sheetjs.utils.sheet_to_json<string[]>(result, { header: 1 }).map((row) => [leaf(String(row[3])), [row[0], row[1]]]));
     expect(told.get('bean-hopper.step')).toEqual(['1 applied', 'Finish: applied']);
@@ -289,7 +289,7 @@ describe('a workbook that was sent out', () => {
     expect(told.get('agitator-arm.step')).toEqual(['row skipped', 'The library has no file "nowhere/agitator-arm.step".']);
     expect(told.get('face-plate.step')![0]).toBe('unchanged');
 
-    // The same file again changes nothing more, and says that it came before.
+    // The same file again changes nothing and is recognised.
     const again = await takeBack('edited.xlsx', back);
     expect(again.takeBack.counts).toMatchObject({ change: 0, same: 4, conflict: 0, error: 4 });
     expect(again.warnings).toEqual(expect.arrayContaining([expect.stringMatching(/^This file was already taken back on .* by Tobe Okafor\.$/)]));
@@ -310,7 +310,7 @@ describe('a workbook that was sent out', () => {
       ),
       expect.stringMatching(/^A later copy, values-\d+\.csv, is still out with planning and holds \d+ of the same files\.$/),
     ]);
-    // A copy that nobody changed does not undo what the other one brought.
+    // An unedited copy does not undo another one's changes.
     expect(mine.takeBack.counts).toMatchObject({ change: 0, conflict: 0 });
   });
   it('is listed as out until it comes back', async () => {
@@ -375,7 +375,7 @@ describe('columns for reading', () => {
     );
     expect(states.length).toBeGreaterThan(0);
     for (const { path, state, n } of states) expect(rows.find((row) => row[0] === path)![2]).toContain(`${n} ${state}`);
-    // Documents say the same, apart from the values, and pass it over when they come back.
+    // Documents describe the same columns, and are ignored on return.
     for (const format of ['json', 'xml'] as const) {
       const sent = await sendOut(format, { filter: { kind: 'drawing', folder: 'DR-15/drawings' }, columns: await columns(), beside });
       expect(sent.toString()).toMatch(format === 'json' ? /"reading":\{"Cell: TITLE":"/ : /<reading name="Cell: TITLE">[^<]+<\/reading>/);
@@ -400,7 +400,7 @@ describe('the table of a bill of materials', () => {
       .trim()
       .split(/\r?\n/)
       .map((line) => line.split(','));
-    // By hand: the drum, its shaft, four arms, two bearings, in the order of their paths.
+    // By hand: drum, shaft, four arms, two bearings, by path.
     expect(rows.map((row) => row.slice(1, 4).join(' '))).toEqual([
       'File BOM item BOM quantity',
       'DR-15/parts/agitator-arm.step 3 4',
@@ -414,7 +414,7 @@ describe('the table of a bill of materials', () => {
       ['File', 'BOM item', 'BOM quantity'],
       ['DR-15/parts/agitator-arm.step', '3', 4],
     ]);
-    // What is typed in them is left alone, and nobody is asked about it.
+    // Entries in them are ignored without questions.
     const text = new TextDecoder().decode(bytes).replace(/(agitator-arm\.step),3,4,[^\r\n]*/, '$1,33,44,Straight arm');
     const view = await takeBack('bom.csv', new TextEncoder().encode(text));
     expect([view.takeBack.state, (await cellsOf(view)).map((cell) => [cell.verdict, cell.proposed?.text])]).toEqual(['compared', [['change', 'Straight arm']]]);
@@ -498,7 +498,7 @@ describe('a list from elsewhere', () => {
     const chosen = await answer(asked, { files: { 'gear-motor.step': files[1]!.id } });
     expect((await cellsOf(chosen)).map((cell) => cell.path)).toContain(files[1]!.path);
     expect(chosen.issues.map((issue) => issue.code)).toEqual(['unknown-file']);
-    // Only blanks are filled, where that is wanted.
+    // Only blanks are filled, if chosen.
     const blanks = await answer(asked, { files: { 'gear-motor.step': files[1]!.id }, onlyBlanks: true });
     expect((await cellsOf(blanks)).every((cell) => cell.verdict === 'change' || cell.code === 'filled-already')).toBe(true);
   });
@@ -557,7 +557,7 @@ describe('what a spreadsheet program spoils', () => {
       set('drum-bearing.step', 'Order number', 62042);
       set('hex-bolt-m8x25.step', 'Order number', 'x');
       const cell = Object.entries(sheet).find(([, entry]) => (entry as sheetjs.CellObject).v === 'x')![0];
-      // 3-4 as the program takes it: the third of April, as a date.
+      // 3-4 as the program reads it: 3 April, as a date.
       sheet[cell] = { t: 'n', v: 46115, z: 'dd.mm.yyyy' };
       set('drum.step', 'Description', 'Drum,  15 kg ');
     });
@@ -585,7 +585,7 @@ describe('layouts', () => {
     expect((await lindqvist.put(`/exchange/layouts/${id}`, purchasing)).status).toBe(409);
     expect((await okafor.put(`/exchange/layouts/${id}`, { ...purchasing, name: 'For Hanna' })).status).toBe(200);
     expect(await names(lindqvist)).toContain('For Hanna');
-    // Sent out with it, what is for reading is refused when it comes back.
+    // Read-only columns sent out are refused on return.
     const started = await okafor.post('/exchange/send-outs', { format: 'csv', content: purchasing.content, layout: id, recipient: 'Hanna' });
     await okafor.job(started);
     const rows = readCsv(new Uint8Array(await bytesOf(`/exchange/send-outs/${(started.body as SendOutStarted).id}/file`))).rows.map((row) =>
@@ -727,11 +727,11 @@ describe('deliveries and watched folders', () => {
       writeFileSync(join(inbox, name), text);
       utimesSync(join(inbox, name), new Date(), new Date(Date.now() - 60_000));
     };
-    // As a server leaves it that dies while it takes a table.
+    // The state a server leaves when it dies during an import.
     put('.left.csv.taking', 'File,Order number\nDR-15/parts/gear-motor.step,OM-50\n');
     await rule.services.deliveries.tick();
     expect([readdirSync(inbox), readdirSync(join(inbox, 'taken')).length]).toEqual([['taken'], 2]);
-    // "taken" is no folder any more: the table lies where it lay, is said to, and is not taken again and again.
+    // "taken" is no longer a folder: the table stays, with a message, and is not imported repeatedly.
     rmSync(join(inbox, 'taken'), { recursive: true });
     writeFileSync(join(inbox, 'taken'), '');
     put('orders.csv', 'File,Order number\nDR-15/parts/gear-motor.step,OM-51\n');
@@ -794,7 +794,7 @@ describe('the command line', () => {
     expect(await rule_('take-back', join(folder, 'odd.csv'))).toMatchObject({ exit: 3, err: expect.stringMatching(/No column "Rule identity" or "File"/) });
     expect((await rule_('take-back', file, '--apply', '--dry-run')).exit).toBe(3);
 
-    // Columns and rows that are not clear are settled where the command is given; a dry run is in nobody's way.
+    // Unclear columns and rows are settled in the command; a dry run blocks nobody.
     const list = join(folder, 'suppliers.csv');
     writeFileSync(list, 'Piece,Vendor of it\nDR-15/parts/trier.step,Kolbe\ngear-motor.step,Kolbe\nDR-15/parts/drum.step,Kolbe\n');
     expect(await rule_('take-back', list)).toMatchObject({ exit: 3, err: expect.stringMatching(/--column "Header=Property"/) });

@@ -40,7 +40,7 @@ describe('forms', () => {
     expect((await open({ files: [drum] })).schema.forms).toEqual([]);
     const draft = (await varga.get('/schema/draft')).body as DraftView;
     expect(draft.changes.map((change) => change.type)).toEqual(['form added']);
-    // What is required and asked for by no form is said, and does not be in the way.
+    // Required properties without a form are reported but do not block.
     expect(draft.problems.filter((problem) => problem.code === 'not-asked').map((problem) => problem.subject)).toContain('Part number');
     await varga.post('/schema/draft/in-force', { note: 'forms', revision: draft.revision }).expect(200);
     expect((await open({ files: [drum] })).schema.forms.map((entry) => [entry.id, entry.name])).toEqual([[id, 'Part']]);
@@ -137,7 +137,7 @@ describe('what a person keeps', () => {
     expect((await varga.get('/fill/sets')).body).toEqual([]);
     const [row] = (await okafor.post('/fill/sets', { ...body, shared: true }).expect(200)).body as ValueSetRow[];
     expect((await varga.get('/fill/sets')).body).toMatchObject([{ name: 'Sheet part', mine: false, values: body.values }]);
-    // Others see it; its owner removes it, or an administrator.
+    // Others can see it; its owner or an administrator removes it.
     await (await rule.signIn('lindqvist')).delete(`/fill/sets/${row!.id}`).expect(404);
     await okafor.delete(`/fill/sets/${row!.id}`).expect(200);
     await okafor.post('/fill/at-hand', { property, text: 'Cover', on: true }).expect(200);

@@ -45,7 +45,7 @@ describe('a survey', () => {
     write('long.step', part(`${product(long, long)}\n${held(long, long)}`));
     write('refused.step', part(`${product('REFUSED')}\n${held('Refused by the database', 'x')}`));
     write('good.step', part(`${product('GOOD')}\n${held('Material', 'C45')}`));
-    // Stands for whatever a database may refuse that nobody has thought of.
+    // Any refusal by the database.
     await rule.db.run(`CREATE FUNCTION refuse() RETURNS trigger LANGUAGE plpgsql AS 'BEGIN RAISE EXCEPTION ''no such value'' USING ERRCODE = ''22023''; END'`);
     await rule.db.run(`CREATE TRIGGER refuse BEFORE INSERT ON held_values FOR EACH ROW WHEN (NEW.name = 'Refused by the database') EXECUTE FUNCTION refuse()`);
     const report = await rule.services.scanner.rescan();
@@ -74,7 +74,7 @@ describe('a copy whose product gets another id', () => {
     const typed = await okafor.post('/tray', {
       values: [{ file: await rule.file('bean-hopper.step'), property: await rule.property('Material'), text: '1.4404' }],
     });
-    // Lines as other stations make them: the copy's product id, and a value of the same copy.
+    // Lines as made by other stations: the copy's product id, and a value of that copy.
     await rule.db.run(
       `INSERT INTO change_lines SELECT (jsonb_populate_record(l, jsonb_build_object('id', nextval('change_lines_id_seq'), 'file_id', $2::int, 'holder', $3::text, 'property_id', NULL) || n)).*
        FROM change_lines l, jsonb_array_elements($4::jsonb) n WHERE l.id = $1`,

@@ -10,7 +10,7 @@ import { DEFAULT_STAND_INS, compileStandIns } from '@rule/core/values';
 import { UNWATCHED } from '../src/jobs/jobs';
 import { Person, Rule, startRule } from './harness';
 
-/** A sheet of two rooms in feet, with a title block that has cells for its scale and its floor. */
+/** A sheet with two rooms, in feet, and title block cells for scale and floor. */
 const DRAW = `
 import sys, ezdxf
 doc = ezdxf.new('R2010')
@@ -89,10 +89,10 @@ describe('values that are required by a condition, by class or from a state on',
       .map((row) => `${row.path} ${byName.get(row.name!)!.id}`)
       .sort();
     expect(inCheck).toEqual(inGrid);
-    // Overview counts what is missing inside files as well.
+    // Overview also counts missing values inside files.
     expect(await toDo('missing')).toBe(rows.filter((row) => row.code === 'required').length);
 
-    // A form over each file by itself, that asks for every property: see planSections, which makes one where there is none.
+    // A form asking for every property, over each file on its own; see planSections.
     for (const form of (await rule.services.editions.inForce(rule.db)).schema.forms) await rule.services.editions.removeForm(null, form.id);
     await rule.services.editions.bringIntoForce(null, 'without forms', null);
     const files = page.rows.filter((row) => row.file.problem === null).map((row) => row.file.id);
@@ -172,7 +172,7 @@ describe('values taken from the sheet', () => {
   });
 
   it('are in the grid before anybody has written them, and say so', async () => {
-    // 12 × 10 ft on the layer ROOM; the terrace is on another one.
+    // 12 × 10 ft on layer ROOM; the terrace is on another.
     expect(await findingsOf(floor, 'Floor area')).toMatchObject([{ code: 'stale', wanted: { text: '120', form: 'measure', unit: 'ft²' } }]);
     expect(await findingsOf(floor, 'Main scale')).toMatchObject([{ code: 'stale', wanted: { text: '1:2' } }]);
     const rollout = (await varga.get('/schema/rollout').expect(200)).body as RolloutRow[];
@@ -246,11 +246,11 @@ describe('values taken from the model', () => {
     const lighter = (await tray()).lines.find((line) => line.file === drum && line.name === 'Mass')!;
     expect(lighter).toMatchObject({ follows: true, reason: 'taken from the model' });
     expect(Number(lighter.proposed!.text) / heavy).toBeCloseTo(0.1, 3);
-    // An assembly that holds the drum weighs less as well.
+    // The assembly that contains the drum gets lighter too.
     expect((await tray()).lines.some((line) => line.path.endsWith('drum-unit.step') && line.name === 'Mass' && line.follows)).toBe(true);
     await okafor.post('/tray/drop', { lines: 'all' }).expect(200);
 
-    // The other way: a table of densities that changes leaves every mass behind.
+    // Conversely: a changed density table makes every mass stale.
     const stale = await toDo('stale');
     await varga.put('/settings', { ...settings, densities: [{ material: '1.4301', density: 8000 }] }).expect(200);
     expect(await findingsOf('parts/drum.step', 'Mass')).toMatchObject([{ code: 'stale' }]);

@@ -27,7 +27,7 @@ const company = (sql: Sql): Promise<string> =>
   });
 const call = (sql: Sql, name: string) =>
   sql.run(`INSERT INTO settings VALUES ('company', to_jsonb($1::text)) ON CONFLICT (key) DO UPDATE SET value = excluded.value`, [name]);
-/** How often something is read while work is done. */
+/** Number of reads while work is done. */
 async function readsOf(work: () => Promise<unknown>): Promise<number> {
   const before = reads;
   await work();
@@ -40,14 +40,14 @@ describe('what the company has laid down', () => {
     expect(await readsOf(() => Promise.all(Array.from({ length: 20 }, () => company(here))))).toBe(0);
     await call(elsewhere, 'Bright');
     expect(await company(here)).toBe('Bright');
-    // Whoever asks after a writing sees it, also while others ask who asked before.
+    // A read after a write sees it, even alongside earlier reads.
     for (let n = 0; n < 30; n++) {
       const before = company(here);
       await call(elsewhere, `Bright ${n}`);
       expect(await company(here)).toBe(`Bright ${n}`);
       await before;
     }
-    // Other tables are no reason to read it again.
+    // Other tables do not cause another read.
     await elsewhere.run(`INSERT INTO classes (name, position, clauses) VALUES ('a class', 1, '[]')`);
     expect(await readsOf(() => company(here))).toBe(0);
   });
@@ -64,7 +64,7 @@ describe('what the company has laid down', () => {
         throw new Error('taken back');
       }),
     ).rejects.toThrow('taken back');
-    // Another writing raises the number to the one that was taken back.
+    // Another write raises the version to the one rolled back.
     expect(await company(here)).toBe('Before');
     await call(elsewhere, 'After');
     expect(await company(here)).toBe('After');
@@ -84,7 +84,7 @@ describe('what the company has laid down', () => {
       const before = await nameNow(own);
       if (!written) {
         written = true;
-        // Someone asks before the writing, and is given the same answer.
+        // A read before the write gets the same answer.
         others = here.kept('twice', twice);
         await nameNow(here);
         await call(elsewhere, 'second');

@@ -9,7 +9,7 @@ import { mkdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { Person, Rule, startRule } from './harness';
 
-/** Drawings that ezdxf makes: three layouts with two families of blocks, an anonymous variant, a nested block, a constant cell, one drawing in R12. */
+/** Drawings by ezdxf: three layouts with two block families, an anonymous variant, a nested block, a constant cell, one drawing in R12. */
 const DRAW = String.raw`
 import sys
 import ezdxf
@@ -178,7 +178,7 @@ describe('bindings', () => {
     );
     const taken = await varga.upload('/schema/draft/document', 'schema.json', Buffer.from(JSON.stringify(document)));
     expect([taken.status, (taken.body as DraftView).changes]).toEqual([200, []]);
-    // An earlier version wrote a link for each kind, with one address.
+    // An earlier version stored one link per kind, with one address.
     const old = { field: 'Title', kind: 'part', at: { property: 'Description' }, in: 'always', out: 'never', onClash: 'ask' };
     const read = readSchemaDocument({ ...document['x-rule'], links: [old] });
     expect(read.ok && read.document.links).toMatchObject([{ field: 'Title', kinds: ['part'], classes: [], at: [{ property: 'Description' }], step: null }]);
@@ -199,7 +199,7 @@ describe('the state of cells', () => {
       PAGE: { lacking: 3 },
       MAKER: { fixed: 3 },
     });
-    // The model that one sheet shows is settled for that sheet; the other sheets of the drawing go on as they were.
+    // The model is assigned to one sheet; other sheets keep theirs.
     const cover = await file('cover');
     const plate = await rule.file('parts/face-plate.step');
     expect((await okafor.put(`/files/${cover}/sheet-model`, { layout: 'Nowhere', model: plate })).status).toBe(404);
@@ -207,7 +207,7 @@ describe('the state of cells', () => {
     expect((await frame()).TITLE).toEqual({ 'no model': 2, 'would be erased': 1 });
     await okafor.post('/tray', { values: [{ file: plate, property: await rule.property('Cover title'), text: 'Face plate' }] }).expect(200);
     await okafor.apply();
-    // Nothing follows where nothing stood by: the title was there before its source.
+    // No changes without a previous binding: the title existed before its source.
     expect((await frame()).TITLE).toEqual({ 'no model': 2, right: 1 });
     const { rows } = await sheets('block=frame-a&cell=TITLE&state=right');
     expect(rows.map((row) => row.path)).toEqual(['frames/cover.dxf']);
@@ -225,7 +225,7 @@ describe('the state of cells', () => {
     const company = (await rule.services.projects.list()).find((row) => row.level === 'company')!;
     await varga.post('/tray', { values: [{ file: -company.id, property: await rule.property('House note'), text: 'Not to scale' }] }).expect(200);
     const waiting = ((await varga.get('/tray')).body as Tray).lines.filter((line) => line.follows);
-    // What waits follows at once in the tray, where a text stands that is another one or none; a released drawing is left out.
+    // Pending changes include cells with a different or missing text at once; a released drawing is skipped.
     expect(waiting.map((line) => [line.path, line.name, line.proposed?.text]).sort()).toEqual([
       ['frames/cover.dxf', 'NOTE', 'Not to scale'],
       ['frames/plain.dxf', 'NOTE', 'Not to scale'],
@@ -261,7 +261,7 @@ describe('the grid', () => {
       'third.dxf · Back',
       'third.dxf · Last',
     ]);
-    // A block without a cell for it has no page; the model's name is beside, as the file's own.
+    // A block without the cell has no page number; the model's name is shown as the file's own.
     const homes = rows.filter((row) => row.holder!.homes[page] !== undefined);
     expect(homes.map((row) => [row.file.name, row.holder!.homes[page]])).toEqual([
       ['cover.dxf', 'PAGE'],
@@ -345,7 +345,7 @@ describe('putting cells in order', () => {
 
   it('follows a property under another name, and keeps what the drawings hold meanwhile', async () => {
     await rule.amend('Cover title', { writtenName: 'Benennung' });
-    // Files still hold the old name, which Rule knows: no cell is emptied, none is stale.
+    // Files hold the old name, which is known: no cell is cleared or stale.
     expect((await family('frame-a')).cells.find((cell) => cell.tag === 'TITLE')!.states).toEqual({ 'no model': 1, right: 1, blank: 1 });
   });
 });

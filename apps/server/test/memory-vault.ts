@@ -13,7 +13,7 @@ interface Kept extends Omit<VaultEntry, 'record'> {
   readonly older: readonly VaultVersion[];
 }
 
-/** A second vault behind the port, in memory: so that the port's contract is not merely what the stand-in happens to do. */
+/** A second vault implementation, in memory, so that the contract is not just the stand-in's behaviour. */
 export class MemoryVault implements VaultPort {
   private readonly files = new Map<number, Kept>();
   private rows: readonly VaultTableRow[] = [];
@@ -129,7 +129,7 @@ export class MemoryVault implements VaultPort {
     return Promise.resolve(this.entryOf(this.kept(id)));
   }
 
-  /** What somebody else does with a file. */
+  /** Actions of another user. */
   elsewhere(id: number, change: Partial<Pick<Kept, 'state' | 'checkedOutBy'>>): void {
     this.put(id, { ...change, checkedOutAt: change.checkedOutBy ? new Date().toISOString() : null });
   }

@@ -123,7 +123,7 @@ it('bindings, homes in cells and links from before they stood in editions stand 
     const shows = (property: number, from: string, letters = 'as they are', unit = false) => [{ property, from, form: { letters, unit } }];
     expect(now.bindings).toEqual([
       { id: 1, block: 'A3', cell: 'MATL', leads: false, shows: shows(1, 'model', 'capitals') },
-      // The cell that is the value's home shows the value: once.
+      // The home cell shows the value once.
       { id: 3, block: 'B', cell: 'NO', leads: false, shows: shows(2, 'sheet', 'as they are', true) },
       { id: 4, block: null, cell: 'SHEET', leads: true, shows: shows(2, 'sheet') },
     ]);
@@ -134,7 +134,7 @@ it('bindings, homes in cells and links from before they stood in editions stand 
       [9, [{ place: 'property', name: 'Gone' }]],
     ]);
     expect((await editions.draft()).changes).toEqual([]);
-    // An edition that does not have a property has none of its cells.
+    // An edition without a property has none of its cells.
     expect((await editions.schemaOf(1)).bindings.map((binding) => binding.cell)).toEqual(['NO', 'SHEET']);
     expect((await editions.schemaOf(1)).links.map(({ at }) => at)).toEqual([
       [{ place: 'property', name: 'Material' }],
@@ -144,7 +144,7 @@ it('bindings, homes in cells and links from before they stood in editions stand 
     expect(await db.all('SELECT layout, position, width, unit FROM sheets')).toEqual([{ layout: 'Front', position: 0, width: 420, unit: 'mm' }]);
     expect(await db.all('SELECT block, family, missing FROM placed_blocks')).toEqual([{ block: 'A3 ', family: 'a3', missing: ['REV'] }]);
     expect(await db.all('SELECT read_by FROM files')).toEqual([{ read_by: 1 }]);
-    // Numbers go on behind those that were given.
+    // Numbering continues after the numbers in use.
     const fresh = { field: 'New', kinds: ['part' as const], classes: [], at: [{ property: 1 }], states: [], step: null };
     expect(await editions.saveLink(null, null, { ...fresh, in: 'always', out: 'never', onClash: 'ask' })).toBe(10);
   } finally {

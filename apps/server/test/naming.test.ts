@@ -10,7 +10,7 @@ let rule: Rule;
 let varga: Person;
 let okafor: Person;
 let stopAt: Step | null = null;
-/** Files that the vault does not keep: copies of the demo's, in a library of their own. */
+/** Files outside the vault: copies of the demo's, in their own library. */
 const at = (path: string) => join(rule.data, 'yard', path);
 beforeAll(async () => {
   rule = await startRule({
@@ -33,11 +33,11 @@ beforeAll(async () => {
       'latin1',
     );
   }
-  // One drawing names its model, the other has its base name.
+  // One drawing names its model, the other shares its base name.
   const drawing = readFileSync(join(rule.library, 'DR-15/drawings/DR15-115 agitator arm.dxf'), 'utf8');
   writeFileSync(at('parts/sheet 1.dxf'), drawing.replace('agitator-arm.step', 'kettle.step'));
   writeFileSync(at('parts/probe.dxf'), readFileSync(join(rule.library, 'DR-15/drawings/face-plate.dxf')));
-  // An assembly that names the cover's file by an external reference.
+  // An assembly referring to the cover's file.
   writeFileSync(
     at('parts/unit.step'),
     `ISO-10303-21;
@@ -111,7 +111,7 @@ describe('names of files', () => {
     const unit = formatOf('a.step')!.read(readFileSync(at('parts/unit.step')));
     expect(unit.structure!.products.map((product) => product.externalFile)).toEqual([null, '../parts/YD-130.step']);
     expect([await model('parts/sheet 1.dxf'), await model('parts/probe.dxf')]).toEqual(['parts/YD-110.step', 'parts/YD-120.step']);
-    // The next reading finds nothing that it does not know.
+    // The next reading finds no changes.
     const report = (await varga.job(await varga.post('/libraries/rescan'))).result as { added: number; moved: number; removed: number };
     expect([report.added, report.moved, report.removed]).toEqual([0, 0, 0]);
     expect(await plan()).toEqual([]);

@@ -22,7 +22,7 @@ afterAll(async () => {
   rmSync(folder, { recursive: true, force: true });
 });
 
-/** A file that takes no room on the disk and is as long as is said. */
+/** A sparse file of the given size. */
 function sparse(path: string, length: number): void {
   writeFileSync(path, 'x');
   truncateSync(path, length);
@@ -67,7 +67,7 @@ describe('a library with files of any size', () => {
   }, 120_000);
 
   it('keeps nobody from applying while it is read', async () => {
-    // A survey that does not come to its end before the values are written.
+    // A survey that is interrupted before values are written.
     let letGo: () => void = () => undefined;
     const surveying = new Promise<void>((begun) => {
       void rule.db.exclusive(LOCKS.survey, () => {

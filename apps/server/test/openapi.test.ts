@@ -59,13 +59,13 @@ describe('the published description', () => {
       expect([name, [...(route.needs ?? [])].sort()]).toEqual([name, route.query ? neededKeys(route.query).sort() : []]);
   });
 
-  // The rules of the OpenAPI Specification 3.1 as Redocly's checker knows them.
+  // OpenAPI Specification 3.1, as checked by Redocly.
   it('is without an error for a published checker', async () => {
     const problems = await lintFromString({ source: JSON.stringify(description), config: await createConfig({ extends: ['recommended'] }) });
     expect(problems.filter((problem) => problem.severity === 'error').map((problem) => [problem.message, problem.location[0]?.pointer])).toEqual([]);
   });
 
-  // JSON Schema 2020-12, which OpenAPI 3.1 takes over, by another implementation.
+  // JSON Schema 2020-12, which OpenAPI 3.1 adopts, by another implementation.
   it('is kept to by what the server answers', async () => {
     const ajv = new Ajv2020({ strict: false, validateFormats: false });
     ajv.addSchema({ $id: 'rule', components: description.components });
@@ -120,7 +120,7 @@ describe('a client that a common generator makes of it', () => {
   }, 120_000);
 
   it('signs in and changes something', async () => {
-    // The paths are typed by the generated file, which is made while this runs: here they are taken as they come.
+    // The generated file types the paths; it does not exist yet here, so they are untyped.
     const client = createClient<Record<string, never>>({ baseUrl: rule.url }) as unknown as Record<
       'GET' | 'POST',
       (path: string, given: object) => Promise<{ data?: unknown; error?: unknown; response: Response }>

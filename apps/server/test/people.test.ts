@@ -21,7 +21,7 @@ afterAll(() => rule.stop());
 const people = async () => (await varga.get('/people')).body as PersonRow[];
 const named = async (name: string) => (await people()).find((person) => person.name === name)!;
 const codeOf = async (answer: PromiseLike<{ body: unknown }>) => ((await answer).body as Problem).code;
-/** Signs in with a password of one's own; what the server says, and the way to ask more. */
+/** Signs in with a password; returns the answer and a client. */
 async function comeIn(name: string, password: string) {
   const agent = request.agent(rule.url);
   const answer = await agent.post('/api/session').send({ name, password });
@@ -71,7 +71,7 @@ describe('people', () => {
     expect(await codeOf(varga.put(`/people/${me.id}`, { ...change, role: 'editor' }))).toBe('last-administrator');
     expect(await codeOf(varga.put(`/people/${me.id}`, { ...change, locked: true }))).toBe('yourself');
     expect(await codeOf(varga.delete(`/people/${me.id}`))).toBe('yourself');
-    // Two administrators who take each other's role away in one moment: one stays.
+    // Two administrators demote each other at once: one remains.
     const other = await named('okafor');
     await varga.put(`/people/${other.id}`, { displayName: other.displayName, role: 'administrator', locked: false }).expect(200);
     await Promise.all([
@@ -120,7 +120,7 @@ describe('tokens', () => {
     expect(await codeOf(asks(read.token))).toBe('wrong-token');
     const administrators = await make(varga, { name: 'work', scope: 'work' });
     expect(await codeOf(asks(administrators.token, '/people'))).toBe('token-scope');
-    // An administrator sees all of them and ends any.
+    // Administrators see and end all of them.
     expect(((await varga.get('/tokens')).body as TokenRow[]).map((row) => row.by)).toContain('Tobe Okafor');
     expect((await okafor.delete(`/tokens/${administrators.id}`)).status).toBe(404);
     await varga.delete(`/tokens/${work.id}`).expect(200);
@@ -136,7 +136,7 @@ describe('tokens', () => {
     const { id, token } = await make(okafor, { name: 'listens' });
     const { agent, state } = await comeIn('okafor', DEMO_PASSWORD);
     const cookie = ((await agent.get('/api/session')).headers['set-cookie'] as unknown as string[] | undefined)?.[0] ?? '';
-    /** Opens a stream; resolves when it ends. */
+    /** Opens a stream; resolves at its end. */
     const stream = (headers: Record<string, string>) =>
       new Promise<{ ended: Promise<void> }>((done) => {
         get(`${rule.url}/api/jobs/events`, { headers }, (response) => {

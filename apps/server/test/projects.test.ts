@@ -26,7 +26,7 @@ beforeAll(async () => {
     { ...newDraft('Main scale'), kinds: ['drawing'], level: 'sheet', feed: 'sheet', sheetFact: 'scale', homes: { drawing: { place: 'cell', name: 'SCALE' } } },
     { ...newDraft('Site'), kinds: ['part'], level: 'company' },
   );
-  // The demo's own sheet number gives way.
+  // The demo's sheet number makes way.
   await rule.bind({ block: null, cell: 'SHEET', leads: true, shows: [{ property: await rule.property('Sheet mark'), from: 'sheet', form: PLAIN_CELL }] });
 });
 afterAll(() => rule.stop());
@@ -90,7 +90,7 @@ describe('a project', () => {
     const { behind } = await view(id);
     expect(behind.map((entry) => entry.path)).toEqual(['DR-15/parts/chimney-stub.step', 'DR-15/parts/chimney-stub.step']);
     expect(behind[0]!.reason).toMatch(/released/);
-    // A file that joins later has to be brought up.
+    // A file that joins later needs updating.
     const gear = await rule.file('hex-bolt-m8x25.step');
     await okafor.post(`/projects/${id}/members`, { files: [gear], member: true }).expect(200);
     expect((await view(id)).behind.some((entry) => entry.file === gear && entry.reason === null)).toBe(true);
@@ -159,7 +159,7 @@ describe('a drawing set', () => {
     expect(valuesOf(sheets[1]!.path, 'cell', 'sheet')['SHEET']).toBe(`2/${sheets.length}`);
     const long = await okafor.post('/tray', { values: [{ file: sheets[0]!.file, holder: sheets[0]!.holder, property, text: 'too long by far' }] }).expect(422);
     expect((long.body as { detail: string }).detail).toMatch(/may have 6 characters/);
-    // The scale is in the drawing's viewport: 1:2 on the face plate, and nobody types it.
+    // The scale comes from the viewport: 1:2 for the face plate; nobody types it.
     const scale = await rule.property('Main scale');
     const face = sheets.find((sheet) => sheet.path.endsWith('face-plate.dxf'))!;
     await okafor.post('/tray', { values: [{ file: face.file, holder: face.holder, property: scale, text: '1:1' }] }).expect(422);

@@ -26,7 +26,7 @@ import { Person, Rule, startRule } from './harness';
 
 jest.setTimeout(240_000);
 
-/** A part of several variants with their own materials, laid out as the public recommended practice for user defined attributes does. */
+/** A part with several variants and their materials, following the public recommended practice for user defined attributes. */
 const variants = (...materials: readonly string[]): string => {
   const data = materials.map((material, i) => {
     const n = 100 * (i + 1);
@@ -54,7 +54,7 @@ END-ISO-10303-21;
 `;
 };
 
-/** Two drawings of two sheets each: with the same mark on both, and with two. */
+/** Two drawings with two sheets each: one with equal marks, one with different ones. */
 const TWO_SHEETS = String.raw`
 import sys
 import ezdxf
@@ -114,7 +114,7 @@ describe('a check-in that breaks off', () => {
         expect(calls).toBeLessThan(20);
         await rule.vault('POST', '/api/faults', { skip: calls, [fault]: 1 });
         const answer = await okafor.post(`/files/${gate}/check-in`, { settled: {} });
-        // Whatever was left open is settled as soon as the vault answers again.
+        // Open operations are settled once the vault answers again.
         await rule.vault('POST', '/api/faults', {});
         await okafor.post('/vault/refresh').expect(200);
         const now = await entry(GATE);
@@ -122,7 +122,7 @@ describe('a check-in that breaks off', () => {
         succeeded = now.version > 1;
         expect(now.checkedOutBy).toBeNull();
         if (succeeded) {
-          // The vault took it in: then it is so on both sides, and was said, also where the answer got lost.
+          // The vault accepted it: both sides know, even if the answer was lost.
           expect([answer.status, same]).toEqual([200, false]);
           expect(Object.values(await decisions(gate)).filter((action) => !['equal', 'stays'].includes(action))).toEqual([]);
         } else {
@@ -137,7 +137,7 @@ describe('a check-in that breaks off', () => {
   it('and of which nobody can say how it ended is settled when the vault answers again', async () => {
     const gate = await rule.file('slide-gate.step');
     const before = rule.bytes('slide-gate.step');
-    // The vault takes it in, says nothing, and stays away.
+    // The vault accepts it, does not answer, and stays unavailable.
     const port = rule.services.vault['port'];
     const [checkIn, entries] = [port.checkIn.bind(port), port.entries.bind(port)];
     port.checkIn = async (...given) => {
@@ -162,14 +162,14 @@ describe('links', () => {
     const description = await rule.property('Description');
     await rule.amend('Description', { required: false });
     expect((await title()).link.at).toEqual([{ property: description }, { property: description, of: 'model' }]);
-    // The drawing's own description comes first; where it is blank, that of the model.
+    // The drawing's description comes first; if blank, the model's.
     await okafor.post('/tray', { values: [{ file: drawing, property: description, text: 'Plate in front' }] }).expect(200);
     await okafor.apply();
     expect(await title()).toMatchObject({ file: 'Plate in front', end: { property: description } });
     await okafor.post('/tray', { values: [{ file: drawing, property: description, text: '' }] }).expect(200);
     await okafor.apply();
     expect(await title()).toMatchObject({ file: 'Face plate', end: { property: description, of: 'model' } });
-    // A part of the model cannot be written through the drawing's record.
+    // A model's value cannot be written through the drawing's record.
     const refused = (await varga.post('/schema/draft/links', newLink('Supplier', { kinds: ['drawing'], at: [{ property: description, of: 'model' }] })))
       .body as Problem;
     expect(refused.detail).toContain('the record of a drawing cannot change the model');
@@ -243,11 +243,11 @@ describe('links', () => {
     expect((await tried('open', [])).body).toEqual(before);
     const both = await decided('open', [{ link: material.link.id, file: 'DC01', record: '1.4404' }]);
     expect([both.file, both.record, both.decision.action]).toEqual(['DC01', '1.4404', 'ask']);
-    // While it is checked, the file leads.
+    // During checking, the file leads.
     expect((await decided('in check', [{ link: material.link.id, file: 'DC01', record: '1.4404' }])).decision.action).toBe('in');
     expect((await decided('open', [{ link: material.link.id, file: '' }])).decision.action).toBe('out');
     expect((await decided('open', [{ link: material.link.id, file: '', record: '' }])).decision.action).toBe('equal');
-    // What the schema would refuse a file may hold all the same, and it passes as far as the field takes it.
+    // Files may hold values the schema refuses; they pass if the field accepts them.
     expect((await decided('open', [{ link: material.link.id, file: 'tin' }])).file).toBe('tin');
     expect((await tried('nowhere', [])).body as Problem).toMatchObject({ code: 'no-state' });
     expect(await values(gate)).toEqual(before);
@@ -258,18 +258,18 @@ describe('links', () => {
     const food = await rule.property('Food contact');
     const refused = (await okafor.post('/tray', { values: [{ file: gate, property: food, text: 'no' }] })).body as Problem;
     expect(refused.detail).toBe('DR-15/parts/slide-gate.step, Food contact: is led by the record field Food contact; change it in the vault.');
-    // Who types in the grid sees it beforehand: by the property, and by the state of the file.
+    // The grid warns by property and state.
     const led = ((await okafor.get('/properties')).body as Property[]).find((property) => property.id === food)!.led;
     expect(led).toEqual([{ field: 'Food contact', kinds: ['part'], classes: [], step: null, states: null, except: [] }]);
     const row = ((await okafor.get('/values?search=slide-gate&limit=5')).body as GridPage).rows[0]!;
     expect(row.file.state).toBe('open');
-    // The record says so, the file follows.
+    // The record leads, the file follows.
     await rule.vault('PUT', `/api/files/${(await entry(GATE)).id}/record`, { record: { 'Food contact': 'no' } });
     await okafor.post('/vault/refresh');
     expect((await values(gate)).find((value) => value.link.field === 'Food contact')).toMatchObject({ decision: { action: 'out' }, file: 'yes', record: 'no' });
     await okafor.post(`/files/${gate}/check-in`, { settled: {} }).expect(200);
     expect((await values(gate)).find((value) => value.link.field === 'Food contact')).toMatchObject({ decision: { action: 'equal' }, file: 'no' });
-    // Material is of both, but of the file alone while it is being checked.
+    // Material is shared, but the file's during checking.
     const leg = await rule.file('frame-leg.step');
     await rule.vault('PUT', `/api/files/${(await entry('DR-15/parts/frame-leg.step')).id}/record`, { record: { Material: '1.4404' } });
     await okafor.post('/vault/refresh');
@@ -304,7 +304,7 @@ describe('runs', () => {
     expect((await run({ kind: 'files to records', files: [gate] })).rows).toMatchObject([{ outcome: 'done', message: '2 values passed' }]);
     expect(await entry(GATE)).toMatchObject({ version: 1, record: { Title: 'Slide gate', 'Mass kg': '0.196' } });
     expect((await run({ kind: 'files to records', files: [gate] })).rows).toMatchObject([{ outcome: 'nothing to do' }]);
-    // Clashes are left, and counted, unless it was said who wins.
+    // Clashes are kept and counted unless a winner was chosen.
     await rule.vault('PUT', `/api/files/${(await entry(GATE)).id}/record`, { record: { Title: 'Gate' } });
     await okafor.post('/vault/refresh');
     await okafor.post('/tray', { values: [{ file: gate, property: await rule.property('Description'), text: 'Sliding gate' }] });
@@ -321,7 +321,7 @@ describe('runs', () => {
       ['slide-gate.step', 'done'],
     ]);
     expect((await entry(GATE)).checkedOutBy).toBe('Rule');
-    // Rule itself goes on writing.
+    // Rule itself can still write.
     await okafor.post('/tray', { values: [{ file: gate, property: await rule.property('Finish'), text: 'polished' }] }).expect(200);
     expect((await run({ kind: 'undo check-out', files: [gate, gate + 100_000] })).rows).toMatchObject([{ outcome: 'done' }]);
     expect((await entry(GATE)).checkedOutBy).toBeNull();
@@ -382,7 +382,7 @@ describe('runs', () => {
     const meta = Buffer.from(JSON.stringify({ by: 'Hedda Novak', comment: '', record: {} })).toString('base64url');
     const headers = { authorization: 'Bearer test-token', 'x-check-in': meta, 'content-type': 'application/octet-stream' };
     await fetch(`${rule.vaultUrl}/api/files/${id}/check-in`, { method: 'POST', headers, body: new Uint8Array(theirs) });
-    // Which version the file is made from is found out from the vault, also where Rule has never seen that version there.
+    // The vault tells the file's version, even one Rule has never seen.
     await rule.db.run('DELETE FROM vault_bases');
     await okafor.post('/vault/refresh');
     expect(((await okafor.post('/vault/rehearse', { files: [gate] })).body as RehearsedFile[])[0]!.blocked).toBe(
@@ -394,7 +394,7 @@ describe('runs', () => {
     expect([Buffer.compare(rule.bytes('slide-gate.step'), theirs), statSync(path).mode & 0o777]).toEqual([0, 0o640]);
     expect((await okafor.post(`/files/${gate}/check-in`, { settled: {} })).body).toMatchObject({ version: 3 });
     expect((await run({ kind: 'get newest', files: [gate] })).rows).toMatchObject([{ outcome: 'nothing to do' }]);
-    // A file with changes of its own is not replaced; nor is one that was changed since it was read.
+    // Files with changes of their own, or changed since reading, are not replaced.
     await okafor.post('/tray', { values: [{ file: gate, property: await rule.property('Finish'), text: 'polished' }] });
     await okafor.apply();
     const changed = rule.bytes('slide-gate.step');
@@ -418,7 +418,7 @@ describe('runs', () => {
     expect((await run({ kind: 'get newest', files: [gate] })).rows).toMatchObject([{ outcome: 'done' }]);
     expect([statSync(path).nlink, Buffer.compare(readFileSync(other), theirs)]).toEqual([2, 0]);
     expect(await rule.db.all('SELECT * FROM newest_begun')).toEqual([]);
-    // As a server leaves it that died while it wrote: with a part of the new bytes.
+    // The state after a crash during writing: part of the new bytes.
     const begin = () =>
       rule.db.run('INSERT INTO newest_begun VALUES ($1, $2, $3, $4)', [
         gate,
@@ -430,7 +430,7 @@ describe('runs', () => {
     writeFileSync(path, theirs.subarray(0, 700));
     await okafor.post('/vault/refresh').expect(200);
     expect(Buffer.compare(readFileSync(other), theirs)).toBe(0);
-    // What somebody has saved since then is his.
+    // Later edits are kept.
     await begin();
     writeFileSync(path, 'something else');
     await okafor.post('/vault/refresh').expect(200);
@@ -450,7 +450,7 @@ describe('runs', () => {
     const original = await entry(GATE);
     expect((await run({ kind: 'bring in', files: [newcomers[0]!.file] })).rows).toMatchObject([{ outcome: 'done', version: 1 }]);
     expect(await entry('DR-15/new/gate two.step')).toMatchObject({ version: 1, record: { Number: 'DR15-131', Title: 'Slide gate' } });
-    // The record of the file that it was copied from is what it was.
+    // The original's record is unchanged.
     expect(await entry(GATE)).toEqual(original);
     expect((await run({ kind: 'bring in', files: [newcomers[0]!.file] })).rows).toMatchObject([
       { outcome: 'nothing to do', message: 'The file is in the vault already.' },
@@ -510,7 +510,7 @@ describe('records', () => {
     expect((await entry(GATE)).record).toMatchObject({ Supplier: 'Fenwick Spinning', Material: '1.4301' });
     const [row] = (await okafor.get('/vault/record-edits')).body as RecordEditRow[];
     expect(row).toMatchObject({ id: report.edit, title: 'suppliers', by: 'Tobe Okafor', values: 2, records: 2, undoneAt: null });
-    // What somebody has changed since stays as he left it.
+    // Later changes are kept.
     await rule.vault('PUT', `/api/files/${drum.entry}/record`, { record: { Title: 'Great drum' } });
     const lindqvist = await rule.signIn('lindqvist');
     expect((await lindqvist.post(`/vault/record-edits/${report.edit}/undo`)).status).toBe(409);
@@ -562,7 +562,7 @@ describe('records', () => {
     expect((await okafor.get(`/jobs/${started.job}`)).body).toMatchObject({ kind: 'records', title: 'Take a list of 6 rows into records', state: 'done' });
     expect([report.written, report.left.length]).toEqual([3, 5]);
     expect((await entry(GATE)).record).toMatchObject({ Supplier: 'Fenwick Spinning', Title: 'Gate' });
-    // By a field of the record: numbers are more certain than names.
+    // By record field: numbers are more reliable than names.
     const byNumber = {
       headers: ['No', 'Maker'],
       rows: [['DR15-131', 'Ostrelle Bearings']],
@@ -593,7 +593,7 @@ describe('records', () => {
       kinds: ['part'],
       choices: expect.arrayContaining(['brushed']),
     });
-    // Material becomes a list, as far as records allow it.
+    // Material becomes a list, as far as records allow.
     const material = view.rows.find((row) => row.field.name === 'Material')!.field;
     await rule.vault('PUT', `/api/files/${(await entry(GATE)).id}/record`, { record: { Material: 'tin' } });
     const list = { ...material, type: 'list', choices: ['1.4301', '1.4404', 'S235JR', 'DC01', '100Cr6', 'steel 8.8', 'various'] };
@@ -604,15 +604,15 @@ describe('records', () => {
       'vault-fixed',
     );
     expect(((await varga.post('/vault/fields', { name: 'State', field: { ...material, name: 'State' } })).body as Problem).code).toBe('system-field');
-    // What is left is handed over as a list.
+    // The rest is handed over as a list.
     const csv = (await okafor.get('/vault/definition/table')).text;
     expect(csv).toMatch(/^\uFEFF?Record field,What,Now,Wanted,Why/);
     expect(csv).toContain('Title,length,36,40,');
     expect(csv).toContain('Material,name for part files,"Material ",Material,');
-    // The vault's own link table is corrected where it allows it.
+    // The vault's link table is corrected where permitted.
     expect((await varga.post('/vault/link-table/correct')).body).toEqual({ corrected: 1 });
     expect(((await okafor.get('/vault')).body as VaultState).table.every((finding) => finding.state === 'exact')).toBe(true);
-    // After a rename the vault's table follows as well.
+    // After a rename the vault's table is updated too.
     await rule.amend('Material', { writtenName: 'Werkstoff' });
     expect(((await okafor.get('/vault')).body as VaultState).table.filter((finding) => finding.state !== 'exact')).toMatchObject([
       { row: { field: 'Material', name: 'Material' }, state: 'renamed', nearest: 'Werkstoff' },

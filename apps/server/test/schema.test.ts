@@ -102,7 +102,7 @@ describe('the draft', () => {
         properties: [{ id: property.id, base: draftOf(property), draft: { ...draftOf(property), ...draft }, retired: false }],
       });
     expect((await edit({ caption: 'Paint' })).status).toBe(200);
-    // The second one has not seen the first one's caption.
+    // The second user has not seen the first one's caption.
     expect((await edit({ help: 'RAL' })).status).toBe(200);
     expect(await inDraft('Colour')).toMatchObject({ caption: 'Paint', help: 'RAL' });
     expect((await edit({ caption: 'Finish of the paint' })).body as Problem).toMatchObject({
@@ -147,7 +147,7 @@ describe('trying a draft', () => {
     const held = (await rule.db.one<{ n: number }>(
       `SELECT count(*)::int AS n FROM held_values WHERE name = 'Material' AND kind = 'part' AND holder = '' AND place = 'property' AND text <> ''`,
     ))!.n;
-    // Nothing is said of properties that are as they were.
+    // Unchanged properties are not mentioned.
     expect(new Set(summary.effects.map((row) => row.property))).toEqual(new Set([description, material, label]));
     expect(count('loses', material)).toBe(held);
     const long = (await rule.db.one<{ n: number }>(
@@ -339,7 +339,7 @@ describe('choice lists', () => {
     expect((await tray()).lines.find((line) => line.name === 'Maker code')).toMatchObject({ proposed: { text: 'K8' }, follows: true });
     await apply();
     expect(((await varga.delete(`/lists/${list.id}`)).body as Problem).code).toBe('list-in-use');
-    // A retired choice goes on in its replacement.
+    // A retired choice is replaced by its successor.
     const now = ((await varga.get('/lists')).body as ChoiceListRow[])[0]!;
     const retired = now.choices.map((choice) => (choice.value === 'Kallio' ? { ...choice, retired: true, replacedBy: 'Ostrelle' } : choice));
     await varga.put(`/lists/${list.id}`, { name: now.name, columns: now.columns, choices: retired, goesWith: null });
@@ -355,7 +355,7 @@ describe('choice lists', () => {
     const now = async () => ((await varga.get('/lists')).body as ChoiceListRow[]).find((row) => row.id === list.id)!;
     const toDo = async () => ((await varga.get('/overview')).body as Overview).toDo.find((item) => item.view === 'lists')?.count;
     await rule.services.lists.lookAtSources();
-    // The list of suppliers has been edited away from its source further up.
+    // The supplier list was edited away from its source above.
     expect([(await now()).differs, await toDo()]).toEqual([1, 2]);
     const preview = (await varga.post(`/lists/${list.id}/preview`)).body as ListPreview;
     await varga.post(`/lists/${list.id}/load`, { token: preview.token });
@@ -373,7 +373,7 @@ describe('choice lists', () => {
     const address = new URL(rule.databaseUrl);
     [address.username, address.password] = [reader, 'p@ss:wo/rd'];
     const from = (query: string, url = address.toString()) => varga.put(`/lists/${list.id}/source`, { source: { type: 'database', url, query } });
-    // Whoever may write is not asked, however harmless the question.
+    // No confirmation for users with permission, even for safe questions.
     await from('SELECT code FROM makers', rule.databaseUrl);
     expect(((await varga.post(`/lists/${list.id}/preview`)).body as Problem).code).toBe('source-may-write');
     await from('SELECT code, name FROM makers ORDER BY code');
@@ -396,7 +396,7 @@ describe('choice lists', () => {
     }
     expect(await rule.db.all('SELECT 1 FROM makers')).toHaveLength(2);
     expect((await rule.db.one<{ made: string | null }>(`SELECT to_regclass('public.made')::text AS made`))!.made).toBeNull();
-    // Secrets stay on the server, wherever in an address they stand, and come back unseen where nobody touched them.
+    // Secrets stay on the server, wherever in an address, and survive unchanged fields.
     const shown = async () => JSON.stringify((await varga.get('/lists')).body);
     expect(await shown()).not.toMatch(/wo(\/|%2F)rd|p@ss|p%40ss/i);
     await from('SELECT code FROM makers', `${address.toString()}?sslpassword=hush`);
@@ -460,7 +460,7 @@ describe('number series', () => {
     ).toEqual(['DR15-001', 'DR15-002', 'DR15-003']);
     const report = await apply(okafor);
     await okafor.revert(report.changeSet);
-    // The change was taken back; the numbers stay used.
+    // The change was reverted; the numbers stay used.
     const series = async () => ((await varga.get('/series')).body as SeriesRow[]).find((row) => row.id === id)!;
     expect((await series()).numbers.map((row) => row.state)).toEqual(['used', 'used', 'used']);
     const four = (await okafor.post(`/series/${id}/draw`, { note: 'trial' })).body as SeriesNumber;
@@ -504,7 +504,7 @@ describe('number series', () => {
     await okafor.post('/tray', { values });
     await apply(okafor);
     await rule.amend('Issue letter', { feed: 'counted', series: 'Revisions' });
-    // A letter that is commonly left out is passed over; a text that is none of the sequence is not guessed at.
+    // Excluded letters are skipped; texts outside the sequence are not guessed.
     const drawn = (await okafor.post('/series/draw', { property, files })).body as { lines: number; skipped: { path: string; message: string }[] };
     expect([drawn.lines, drawn.skipped.map((skip) => skip.message)]).toEqual([2, ['"Issue 3" does not belong to Revisions.']]);
     const lines = (await tray(okafor)).lines
@@ -610,7 +610,7 @@ describe('the command line', () => {
     expect(await call('sing')).toMatchObject({ code: 3 });
     await varga.delete('/schema/draft');
     expect(await call('try')).toMatchObject({ code: 3, err: expect.stringContaining('no draft') });
-    // A folder is judged by an exported schema without any server.
+    // A folder is checked against an exported schema without a server.
     await call('export', file);
     let said = '';
     const code = await run(

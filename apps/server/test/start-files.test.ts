@@ -53,7 +53,7 @@ describe('start files', () => {
   });
 
   it('of a newer edition replace the old ones, with a warning where someone has changed one; files of the old ones are known', async () => {
-    // Made from the start file of this edition, as a designer would: copied, and filled in a little.
+    // Made from this edition's start file by copying and filling in.
     mkdirSync(join(rule.library, 'new'));
     writeFileSync(join(rule.library, 'new/from-start.step'), readFileSync(join(folder(), 'start part.step')));
     await varga.job(await varga.post('/libraries/rescan'));

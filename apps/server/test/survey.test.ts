@@ -37,7 +37,7 @@ let haas: Person;
 const INHERITED = join(import.meta.dirname, '../../../packages/demo/inherited');
 
 beforeAll(async () => {
-  // The library that came with the DR-5 is in a folder of its own below the company's.
+  // The DR-5's library is a subfolder of the company's.
   rule = await startRule({ prepareLibrary: (folder) => cpSync(INHERITED, join(folder, 'inherited'), { recursive: true }) });
   [varga, okafor, haas] = (await Promise.all(['varga', 'okafor', 'haas'].map((name) => rule.signIn(name)))) as [Person, Person, Person];
 }, 60_000);
@@ -61,7 +61,7 @@ const empty = async () => {
 afterEach(empty);
 
 describe('names', () => {
-  // The figures are those of the demo's own description.
+  // Figures from the demo's description.
   it('counts by kind and level over everything, and the same for a folder from the values themselves', async () => {
     const all = await got<Survey>('/survey');
     const itemNo = all.names.filter((row) => row.name === 'Item no').map(({ kind, files, filled, distinct }) => ({ kind, files, filled, distinct }));
@@ -82,7 +82,7 @@ describe('names', () => {
   it('says how far names are filled by folder, class and level', async () => {
     const byFolder = await got<Coverage>('/survey/coverage', { by: 'folder' });
     const at = byFolder.columns.findIndex((column) => column.label.endsWith('inherited/DR-5/models'));
-    // 18 parts and 4 assemblies; 4 of the parts are written under another name.
+    // 18 parts and 4 assemblies; 4 parts use another name.
     expect(byFolder.columns[at]!.files).toBe(22);
     expect(byFolder.rows.find((row) => row.name === 'Descr')!.cells[at]).toEqual({ files: 20, filled: 20, standIns: 0 });
     const limited = await got<Coverage>('/survey/coverage', { by: 'kind', where: [{ subject: 'value', name: 'Vendor', operator: 'is filled' }] });
@@ -108,7 +108,7 @@ describe('names', () => {
     });
     expect(light.rows.map((row) => row.path)).toEqual(['DR-15/parts/slide-gate.step']);
     expect((await okafor.get('/survey/coverage?of=record+fields&by=level')).body as Problem).toMatchObject({ code: 'no-levels' });
-    // What is worked out when a file is read cannot depend on what the vault may change at any time.
+    // Derived values must not depend on what the vault can change.
     const byRecord = { classes: [{ name: 'x', statedMass: false, clauses: [{ subject: 'record field', name: 'Number', operator: 'is filled' }] }] };
     expect((await varga.put('/classes', byRecord)).status).toBe(400);
     const levels = await got<Coverage>('/survey/coverage', { by: 'level' });
@@ -194,7 +194,7 @@ describe('values and files', () => {
         ],
       }),
     ).toEqual(['bought parts/hex-bolt-m8x25.step']);
-    // A name with the signs of a pattern is taken to the letter.
+    // Pattern characters in names are literal.
     expect(await paths(clause('contains', 'Matl', '%'))).toEqual([]);
     expect((await okafor.get(`/survey/files?where=${encodeURIComponent('[{"subject":"value"}]')}`)).status).toBe(400);
     expect((await okafor.get('/survey/files?where=x')).status).toBe(400);
@@ -218,7 +218,7 @@ describe('values and files', () => {
 
   it('one page knows everything about a file', async () => {
     const bearing = await got<FileDetails>(`/files/${await rule.file('bought parts/drum-bearing.step')}`);
-    // The roaster's file carries the drum unit with all that is in it.
+    // The roaster's file contains the complete drum unit.
     expect(bearing.usedIn.map(({ path, times }) => [path, times])).toEqual([
       ['DR-15/assemblies/drum-unit.step', 2],
       ['DR-15/assemblies/roaster.step', 2],
@@ -265,7 +265,7 @@ describe('cleaning up', () => {
   it('merges twins: preview, tray, files, revert to the byte', async () => {
     const action = { do: 'merge', names: ['Matl', 'Matl ', 'Material '], to: 'Material', clash: 'keep the filled one' };
     const seen = await preview(action);
-    // 17 parts of the DR-5 and one of the DR-15, two lines each.
+    // 17 DR-5 parts and one of the DR-15, two lines each.
     expect(seen).toMatchObject({ lines: 36, files: 18, going: 0, clashes: 0, skipped: [] });
     expect(seen.violationSample[0]!.message).toContain('is not among the choices');
     const before = new Map(['F5-001.stp', 'F5-050.stp', 'cooling-tray.step'].map((name) => [name, rule.bytes(name)]));
@@ -367,7 +367,7 @@ describe('cleaning up', () => {
       { ...newDraft('Condition'), kinds: ['other'], maxLength: 60 },
       { ...newDraft('Sheet length'), kinds: ['other'], type: 'number', unit: 'mm', decimals: 1 },
     );
-    /** The two tables, value by value. */
+    /** Both tables, value by value. */
     const both = async () => {
       const [beside, held] = await Promise.all([
         rule.db.all(`SELECT file_id, name, text, form, unit FROM beside_values WHERE file_id = ANY($1::int[]) ORDER BY 1, 2`, [scans]),
@@ -524,7 +524,7 @@ describe('foreign names', () => {
     for (const row of seen.rows) expect(row.values).toBe(row.arrive + row.same + row.blank + row.refused + row.kept);
     const [weight, matl, descr] = seen.rows;
     expect(weight).toMatchObject({ values: 18, arrive: 18 });
-    // "mild steel" in its spellings, MS and 304 stainless; glass, beech, rubber and the other wordings are refused.
+    // "mild steel" in its spellings, MS and 304 stainless; glass, beech, rubber and other wordings are refused.
     expect(matl).toMatchObject({ values: 16, arrive: 7, refused: 9 });
     expect(descr).toMatchObject({ values: 23, refused: 1 });
     expect(seen.refused.find((entry) => entry.from === 'Descr')!.message).toContain('may have 40 characters');
@@ -542,7 +542,7 @@ describe('foreign names', () => {
     const lb = seen.sample.find((line) => line.path.endsWith('F5-001.stp') && line.from === 'Weight')!;
     // Pounds to kilograms (NIST SP 811, appendix B).
     expect(Number(held['Mass']!.text)).toBeCloseTo(parseFloat(lb.theirs) * 0.45359237, 3);
-    // Brought over once, nothing is left to bring.
+    // Once brought over, nothing is left.
     expect(((await okafor.post('/foreign/preview', request)).body as ForeignPreview).rows[0]).toMatchObject({ values: 0 });
     await revert(report.changeSet);
     expect((await okafor.delete(`/foreign/${saved.id}`)).status).toBe(200);
@@ -586,7 +586,7 @@ describe('the command line', () => {
     expect(check.code).toBe(2);
     expect(check.out).toContain('cooling-tray.step,error,nearly,"Material ",');
     expect(check.out).toContain('slide-gate.step,error,required,Material');
-    // A folder of this machine, judged by the server's schema, comes to the same errors.
+    // A local folder checked by the server's schema gives the same errors.
     const folder = await call(['check', rule.library, '--output', 'csv']);
     const errors = (text: string) =>
       text

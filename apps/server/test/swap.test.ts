@@ -6,10 +6,10 @@ import fc from 'fast-check';
 import { Move, Swap, SwapHooks, isTorn } from '../src/changes/swap';
 import { DiskStore, hashOf } from '../src/platform/store';
 
-/** Stands for a kill: nothing behind it happens. */
+/** Simulates a kill: nothing after it runs. */
 class Kill extends Error {}
 
-/** A folder of files, each with its own text, and a change that gives all of them new texts and some of them other names. */
+/** Files with distinct texts, and a change with new texts for all and new names for some. */
 async function folderOf(finals: readonly number[], linked: readonly boolean[], sameText: readonly boolean[]) {
   const root = mkdtempSync(join(tmpdir(), 'rule-swap-'));
   const store = new DiskStore(join(root, 'store'));
@@ -25,7 +25,7 @@ async function folderOf(finals: readonly number[], linked: readonly boolean[], s
   return { root, store, at, moves, texts, inodes: finals.map((_final, n) => statSync(at(n)).ino) };
 }
 
-/** Hooks that kill at the n-th point, and keep what the journal would say. */
+/** Hooks that kill at the n-th point, and record the journal. */
 function hooksThatKill(at: number, journal: Map<number, boolean>, cancelAt = Infinity): SwapHooks {
   let points = 0;
   const point = () => {
@@ -47,7 +47,7 @@ function hooksThatKill(at: number, journal: Map<number, boolean>, cancelAt = Inf
   };
 }
 
-/** Any renaming of files onto their own names or new ones, each taken once: circles, chains, files that stay. */
+/** Any renaming to existing or new names, each used once: cycles, chains, unchanged files. */
 const renaming = fc.integer({ min: 1, max: 6 }).chain((count) =>
   fc.record({
     finals: fc.shuffledSubarray(
@@ -69,7 +69,7 @@ describe('files that get new versions and names', () => {
         try {
           const journal = new Map<number, boolean>();
           for (const kill of [...kills, Infinity]) {
-            // Each attempt knows what the journal kept and what is on the disk, and nothing else.
+            // Each attempt knows only the journal and the disk.
             const fresh = moves.map((move) => ({ ...move, inPlace: journal.get(move.file) ?? false }));
             const swap = new Swap(store);
             try {
@@ -110,7 +110,7 @@ describe('files that get new versions and names', () => {
             const text = n === victim ? 'changed by somebody else' : arrived.includes(move) ? texts[n]!.fresh : texts[n]!.old;
             expect(readFileSync(arrived.includes(move) ? move.final : move.target, 'utf8')).toBe(text);
           }
-          // Files whose names are not asked for by, and do not lead to, the one that failed are written in mode file by file.
+          // Files whose names are not linked to the failed one are written in mode file by file.
           if (!whole) for (const move of moves) if (move.final === move.target && move !== moves[victim]) expect(arrived).toContain(move);
           expect(readdirSync(root).filter((name) => name.startsWith('.rule'))).toEqual([]);
         } finally {
@@ -126,7 +126,7 @@ describe('files that get new versions and names', () => {
     let aside = 0;
     const hooks: SwapHooks = {
       ...hooksThatKill(Infinity, new Map()),
-      // Someone saves a file under a name that is free for a moment.
+      // Someone saves a file under a briefly free name.
       at: (step) => {
         if (step === 'set aside one' && ++aside === 2) writeFileSync(at(0), 'somebody else');
         return Promise.resolve();
@@ -174,7 +174,7 @@ describe('a file that was half written in place', () => {
     const [first, second] = [readFileSync(at(1)), Buffer.from('somebody else')];
     const journal = moves.map((move) => ({ ...move, inPlace: true }));
     const torn = Buffer.concat([Buffer.from('new 1'), first.subarray(5)]);
-    // Pieces are as large as a disk writes them: this one is shorter than a piece, and so is no half of anything.
+    // Chunks have disk write size: this file is shorter, so it is never half written.
     expect(isTorn(torn, first, Buffer.from('new 1'))).toBe(false);
     writeFileSync(at(0), second);
     const { arrived, failed } = await new Swap(store).forward(journal, false, hooksThatKill(Infinity, new Map()));

@@ -9,7 +9,7 @@ import { mkdirSync, readFileSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { Person, Rule, startRule } from './harness';
 
-/** Drawings that ezdxf makes: a narrow block in millimetres, one in inches, each on sheets that show the same or different models. */
+/** Drawings by ezdxf: a narrow block in millimetres and one in inches, on sheets of the same or different models. */
 const DRAW = String.raw`
 import sys
 import ezdxf
@@ -128,7 +128,7 @@ describe('texts that do not fit', () => {
       })),
     );
     expect((await okafor.post('/tray', { values, reason: 'test' })).status).toBe(200);
-    // The texts of the cells follow.
+    // Cell texts follow.
     expect((await okafor.apply()).state).toBe('applied');
     expect(seen('metric').cells.TITLE).toEqual([title, 3.5, 1]);
     expect(await states('TITLE')).toEqual({ 'does not fit': 2, right: 1, 'would be erased': 1 });
@@ -146,7 +146,7 @@ describe('texts that do not fit', () => {
       ['narrow/inch.dxf', 'lettering', 'TITLE height', null, expect.stringMatching(/^0\.0(9375|625)$/)],
       ['narrow/metric.dxf', 'lettering', 'TITLE height', null, expect.stringMatching(/^(2\.5|1\.8)$/)],
     ]);
-    // What waits in the tray is measured as if it were applied.
+    // Pending changes are measured as if applied.
     expect((await view('metric')).cells.find((cell) => cell.tag === 'TITLE')!.bound).toMatchObject({ state: 'right', fit: { held: { height: 3.5 } } });
     const report = await okafor.apply();
     expect(report.state).toBe('applied');
@@ -212,7 +212,7 @@ describe('texts that stand in title blocks alone', () => {
     expect(await states('WHO')).toEqual({ 'would be erased': 4 });
     const take = async () => (await okafor.post('/title-blocks/take-up', { block: 'narrow', cells: null, drawings: null })).body as TakenUpAnswer & Problem;
     const taken = await take();
-    // Two drawings of the face plate say different names; both drawings of the drum say one; the title of one drawing is its own.
+    // Two drawings of the face plate have different names, both of the drum the same; one drawing has its own title.
     expect(taken.values).toBe(2);
     expect(taken.conflicts.map(({ path, tag, why }) => [path, tag, why]).sort()).toEqual([
       ['narrow/metric.dxf', 'WHO', 'Sheets show different texts for the same value: “T. Okafor”, “M. Haas”.'],

@@ -2,10 +2,10 @@ import { afterEach, beforeEach, describe, expect, it } from '@jest/globals';
 import { createHash } from 'node:crypto';
 import { VaultEntry, VaultPort } from '../src/vault/port';
 
-/** A vault that an adapter leads to, with what a test has to do behind its back. */
+/** A vault under test, with actions behind its back. */
 export interface HeldVault {
   readonly port: VaultPort;
-  /** Somebody else has a file out, or gives it back. */
+  /** Another user checks out, or releases. */
   checkOutElsewhere(id: number, out: boolean): Promise<void>;
   release(id: number): Promise<void>;
   close(): Promise<void>;
@@ -15,8 +15,8 @@ const hashOf = (bytes: Uint8Array) => createHash('sha256').update(bytes).digest(
 const bytes = (text: string) => new TextEncoder().encode(text);
 
 /**
- * What Rule expects of every vault behind its port, whoever made it. The vault has a text field Title of 40 characters, a required text field
- * Number, and a list Grade of A and B for parts, with the initial value A.
+ * The contract of every vault adapter. The vault has a text field Title (40 characters), a required text field Number, and a list Grade (A,
+ * B) for parts with initial value A.
  */
 export function vaultContract(name: string, open: () => Promise<HeldVault>): void {
   describe(`the vault port: ${name}`, () => {
@@ -62,7 +62,7 @@ export function vaultContract(name: string, open: () => Promise<HeldVault>): voi
       expect(await refusal(port.checkIn(id, bytes('two'), '', {}))).toBe('vault-refused');
       const out = await port.checkOut(id);
       expect(out.checkedOutBy).not.toBeNull();
-      // Who has it out has it out.
+      // The first check-out wins.
       expect((await port.checkOut(id)).checkedOutBy).toBe(out.checkedOutBy);
       const after = await port.checkIn(id, bytes('two'), 'second', { Title: 'Plate' });
       expect(after).toMatchObject({ version: 2, hash: hashOf(bytes('two')), checkedOutBy: null });

@@ -60,7 +60,7 @@ describe('the vault', () => {
       checkedOutBy: null,
       record: { 'Mass kg': '0.196', Material: '1.4301', Number: 'DR15-131', Title: 'Slide gate' },
     });
-    // What the vault holds now is the file as Rule wrote it, and its comment names the change set.
+    // The vault now holds Rule's file, and its comment names the change set.
     const versions = await rule.vault<{ version: number; comment: string; by: string }[]>('GET', `/api/files/${after.id}/versions`);
     expect(versions[1]).toMatchObject({ by: 'Rule', comment: expect.stringMatching(/^Checked in by Tobe Okafor with Rule, change set \d+$/) });
     const content = await fetch(`${rule.vaultUrl}/api/files/${after.id}/content`, { headers: { authorization: 'Bearer test-token' } });
@@ -79,9 +79,9 @@ describe('the vault', () => {
       Title: 'equal',
     });
 
-    // Now the record changes, then the file too: out, then a clash.
+    // The record changes, then the file: pass out, then a clash.
     await rule.vault('PUT', `/api/files/${after.id}/record`, { record: { Material: '1.4404' } });
-    // A look asks nobody; whoever wants to know asks the vault.
+    // Viewing does not ask the vault; refreshing does.
     expect(await decisions(gate)).toMatchObject({ Material: 'equal' });
     await okafor.post('/vault/refresh').expect(200);
     expect(await decisions(gate)).toMatchObject({ Material: 'out' });
@@ -95,7 +95,7 @@ describe('the vault', () => {
     expect(rule.bytes('slide-gate.step').toString('latin1')).toContain("'1.4404'");
     expect(await decisions(gate)).toMatchObject({ Material: 'equal' });
 
-    // A record that loses its value takes none from the file by itself.
+    // A cleared record value does not clear the file's.
     await rule.vault('PUT', `/api/files/${after.id}/record`, { record: { Material: null } });
     const waits = (await okafor.post(`/files/${gate}/check-in`, { settled: {} })).body as Problem;
     expect([waits.detail, waits.issues![0]!.message]).toEqual(['1 value needs a decision.', 'the record is blank and would erase the value in the file']);
@@ -159,7 +159,7 @@ describe('the vault', () => {
     expect((await okafor.post(`/files/${gate}/check-in`, { settled: {} })).body).toMatchObject({ version: 2, fileChanges: 1 });
   });
 
-  /** Someone else, with another program, checks in a version of his own. */
+  /** Another program checks in a version. */
   const checkInElsewhere = async (id: number, content: Buffer) => {
     await rule.vault('POST', `/api/files/${id}/check-out`, { by: 'Hedda Novak' });
     const meta = Buffer.from(JSON.stringify({ by: 'Hedda Novak', comment: 'from elsewhere', record: {} })).toString('base64url');
@@ -182,10 +182,10 @@ describe('the vault', () => {
     const refused = (await okafor.post(`/files/${gate}/check-in`, { settled: {} })).body as Problem;
     expect(refused).toMatchObject({ status: 409, code: 'newer-in-vault', issues: [{ field: 'over', message: '2' }] });
     expect(refused.detail).toBe('The vault holds version 2 of DR-15/parts/slide-gate.step; your file is based on version 1. Get the newer version first.');
-    // Nothing was written on either side, and nobody is kept out.
+    // Nothing was written on either side, and nothing stays locked.
     expect(Buffer.compare(rule.bytes('slide-gate.step'), before)).toBe(0);
     expect([await entry('DR-15/parts/slide-gate.step'), Buffer.compare(await contentOf(id), theirs)]).toMatchObject([{ version: 2, checkedOutBy: null }, 0]);
-    // Who has seen that version may replace it by name; another one since is another question.
+    // Having seen that version, one may replace it explicitly; a newer one asks again.
     expect(((await okafor.post(`/files/${gate}/check-in`, { settled: {}, over: 1 })).body as Problem).code).toBe('newer-in-vault');
     expect((await okafor.post(`/files/${gate}/check-in`, { settled: {}, over: 2 })).body).toMatchObject({ version: 3 });
     expect((await okafor.post(`/files/${gate}/check-in`, { settled: {} })).body).toMatchObject({ version: 4 });
@@ -244,12 +244,12 @@ describe('the vault', () => {
     const view = (await okafor.get(`/vault/rehearsals/${kept.id}`)).body as KeptRehearsalView;
     expect(view.rows.map(({ path, counts, blocked }) => [path, counts, blocked])).toEqual(present.map(({ path, counts, blocked }) => [path, counts, blocked]));
     for (const row of view.rows) expect(row.told).toHaveLength(row.counts.in + row.counts.out + row.counts.ask + row.counts.stays);
-    // The hopper's title was given by hand on both sides: its record asks, or its file leads, as the links say.
+    // The hopper's title was changed on both sides: its link asks, or the file leads.
     const csv = (await okafor.get(`/vault/rehearsals/${kept.id}/table`)).text.trim().split(/\r?\n/);
     expect(csv[0]).toBe('File,Kind,State,Version,Bytes changed,Blocked,Record field,In the file,In the record,Outcome,Reason');
     expect(csv.filter((line) => line.includes('slide-gate.step'))).toHaveLength(4);
     expect(csv.find((line) => line.includes('chimney-stub.step'))).toContain('The file is released in the vault.');
-    // It stays what it was when files change.
+    // It stays when files change.
     await okafor.post(`/files/${await rule.file('slide-gate.step')}/check-in`, { settled: {} }).expect(200);
     expect(((await okafor.get(`/vault/rehearsals/${kept.id}`)).body as KeptRehearsalView).rows).toEqual(view.rows);
     const guest = await rule.signIn('guest');
@@ -274,7 +274,7 @@ describe('the vault', () => {
     const of = (path: string) => rehearsed.find((row) => row.path.endsWith(path))!;
     expect(of('slide-gate.step')).toMatchObject({ counts: { in: 2, out: 1, ask: 0, stays: 1 }, changed: false, blocked: null });
     expect(of('chimney-stub.step').blocked).toBe('The file is released in the vault.');
-    // Models stand before the drawings that show them.
+    // Models precede the drawings that show them.
     const kinds = rehearsed.map((row) => row.kind);
     expect(kinds.lastIndexOf('part')).toBeLessThan(kinds.indexOf('drawing'));
     const [gate, stub, arm] = [of('slide-gate.step').file, of('chimney-stub.step').file, of('agitator-arm.step').file];
@@ -289,7 +289,7 @@ describe('the vault', () => {
       ['slide-gate.step', 'done', 2],
     ]);
     expect(errors).toBe(2);
-    // A second run finds nothing to do, and settles clashes as it is told, but never by a blank.
+    // A second run finds nothing and settles clashes as told, but never with a blank.
     const again = await okafor.job(await okafor.post('/vault/runs', { files: [gate], clash: 'file' }));
     expect((again.result as VaultRunResult).rows).toMatchObject([{ outcome: 'nothing to do' }]);
     const after = await entry('DR-15/parts/slide-gate.step');
@@ -326,19 +326,19 @@ describe('the vault', () => {
     expect(((await varga.post('/schema/draft/links', link)).body as Problem).code).toBe('field-taken');
     expect(((await varga.post('/schema/draft/links', { ...link, field: 'Title', kinds: ['other'] })).body as Problem).code).toBe('bad-mapping');
     expect((await okafor.delete(`/schema/draft/links/${id}`)).status).toBe(403);
-    // Until it is in force, no check-in goes by it.
+    // Not used by check-ins until in force.
     const roaster = await rule.file('assemblies/roaster.step');
     expect(Object.keys(await decisions(roaster))).not.toContain('Supplier');
     await varga.put(`/schema/draft/links/${id}`, { ...link, in: 'never' }).expect(200);
     await varga.post('/schema/draft/in-force', { note: 'suppliers of assemblies', revision: null }).expect(200);
     expect(Object.keys(await decisions(roaster))).toContain('Supplier');
-    // Another written name: the link goes along, and asks for the new one.
+    // Renamed: the link stays and expects the new name.
     await rule.amend('Revision', { writtenName: 'Index' });
     const { links } = (await okafor.get('/vault')).body as VaultState;
     expect(links.find((one) => one.id === id)).toMatchObject({ at: [{ property }], in: 'never' });
     const value = ((await okafor.get(`/files/${roaster}/record`)).body as VaultFile).values.find((one) => one.link.id === id);
     expect(value!.name).toBe('Index');
-    // What a link names cannot go without a word.
+    // Linked properties are not retired without warning.
     const { draft: left } = { draft: (await varga.get('/schema/draft')).body as DraftView };
     const index = left.schema.properties.find((one) => one.id === property)!;
     const { id: _, retired: __, ...definition } = index;
@@ -383,7 +383,7 @@ describe('the vault', () => {
 });
 
 describe('a vault that does not tell the whole truth', () => {
-  /** Answers everything with the same words. */
+  /** Answers everything alike. */
   const saying = (body: string, headers: Record<string, string> = {}) =>
     new Promise<{ url: string; close: () => void }>((done) => {
       const server = createServer((request, response) => {
@@ -439,7 +439,7 @@ describe('a vault that does not tell the whole truth', () => {
   });
 
   it('takes as long for a transfer as its line needs', async () => {
-    // A vault that reads a piece, waits, and reads on: the whole takes far longer than the silence that is allowed, no piece nearly as long.
+    // A vault that reads slowly: much longer in total than the permitted silence, each piece much shorter.
     const [silence, wait] = [4000, 80];
     const slow = await new Promise<Server>((done) => {
       const server = createServer((request, response) => {

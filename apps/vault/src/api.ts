@@ -5,16 +5,16 @@ import describe from 'joi-to-swagger';
 import { ENTRY_KINDS, FIELD_TYPES, Field, STATES, SYSTEM_FIELDS } from './definition';
 import { LinkTableRow, RecordChanges, Refusal, Search, VaultStore } from './vault';
 
-/** Largest file that the vault takes. */
+/** Largest file accepted. */
 const LARGEST = '512mb';
 
-/** How the stand-in misbehaves, for tests. */
+/** Injected faults, for tests. */
 interface Faults {
-  /** Every answer comes so late. */
+  /** Delay of every answer. */
   readonly delayMs: number;
-  /** Calls that go well before the others. */
+  /** Calls that succeed first. */
   readonly skip: number;
-  /** Then, one after the other: calls that fail, connections that are dropped, calls that are done and whose answer is lost. */
+  /** Then: calls that fail, dropped connections, and calls whose answer is lost. */
   readonly failNext: number;
   readonly dropNext: number;
   readonly loseNext: number;
@@ -90,16 +90,16 @@ const definition = Joi.object({
   mayDefine: Joi.boolean().required(),
 }).meta({ className: 'Definition' });
 
-/** One call of the vault's interface: stated once, for the server and for its description. */
+/** A call of the API, used by server and description. */
 interface Call {
   readonly method: 'get' | 'post' | 'put' | 'delete';
   readonly path: string;
   readonly summary: string;
   readonly body?: Joi.ObjectSchema;
-  /** Header with what goes beside a file's bytes: JSON as base64url. */
+  /** Header with metadata of an upload: JSON as base64url. */
   readonly beside?: { readonly header: string; readonly check: Joi.ObjectSchema };
   readonly query?: Joi.ObjectSchema;
-  /** `bytes` for a file, nothing for no answer. */
+  /** `bytes` for a file; absent for no answer. */
   readonly answer?: Joi.Schema | 'bytes';
   readonly work: (given: {
     readonly id: number;
@@ -287,7 +287,7 @@ function readBeside(header: string | undefined, called: string): unknown {
   }
 }
 
-/** The interface described as OpenAPI, from the same statements that it is made of. */
+/** The OpenAPI description, generated from the same table. */
 export function describeApi(store: VaultStore): object {
   const schemas: Record<string, unknown> = {};
   const schemaOf = (schema: Joi.Schema): object => {
@@ -360,7 +360,7 @@ export function describeApi(store: VaultStore): object {
   };
 }
 
-/** The vault's interface over HTTP. It knows nothing of who asks. */
+/** The vault's HTTP API, independent of its clients. */
 export function vaultApp(store: VaultStore, token: string): Express {
   let faults: Faults = { delayMs: 0, skip: 0, failNext: 0, dropNext: 0, loseNext: 0 };
   const app = express();
@@ -410,7 +410,7 @@ export function vaultApp(store: VaultStore, token: string): Express {
         query: checked(call.query, request.query),
         bytes: bytes as Uint8Array,
       });
-      // The work is done; whoever asked for it will not hear of it.
+      // The work is done, but the answer is lost.
       if (response.locals['lost']) request.socket.destroy();
       else if (call.answer === undefined) response.status(204).end();
       else if (call.answer === 'bytes') response.type('application/octet-stream').send(answer);

@@ -14,24 +14,24 @@ export type FieldType = (typeof FIELD_TYPES)[number];
 export interface Field {
   readonly name: string;
   readonly type: FieldType;
-  /** Longest text in characters; `null` for any. */
+  /** Maximum length; `null` for none. */
   readonly length: number | null;
-  /** What a list offers. */
+  /** Choices of a list. */
   readonly choices: readonly string[];
-  /** What a new record holds. */
+  /** Value in new records. */
   readonly initial: string | null;
-  /** Whether an entry without it cannot be released, and a record that has it cannot lose it. */
+  /** Required for release; records cannot lose it. */
   readonly required: boolean;
-  /** Kinds and classes whose records have it; none means all. */
+  /** Kinds and classes with this field; empty means all. */
   readonly kinds: readonly EntryKind[];
   readonly classes: readonly string[];
-  /** Whether only the vault's administrator changes it, not the interface. */
+  /** Whether only the vault's administrator can change it. */
   readonly fixed: boolean;
-  /** Kept where it is, and written no more. */
+  /** No longer written. */
   readonly retired: boolean;
 }
 
-/** A step of the workflow, with the fields that it sets: `{person}` and `{date}` stand for who takes it and when. */
+/** A workflow step with the fields it sets; `{person}` and `{date}` are replaced. */
 export interface Step {
   readonly name: string;
   readonly from: State;
@@ -40,10 +40,10 @@ export interface Step {
   readonly nextRevision: boolean;
 }
 
-/** Fields that the vault keeps itself and nobody writes. */
+/** System fields, which nobody writes. */
 export const SYSTEM_FIELDS = ['Record number', 'State', 'Checked out by', 'Revision'] as const;
 
-/** A field with what a definition leaves out. */
+/** Completes a partial field definition. */
 export const newField = (name: string, rest: Partial<Omit<Field, 'name'>> = {}): Field => ({
   name,
   type: 'text',
@@ -58,19 +58,19 @@ export const newField = (name: string, rest: Partial<Omit<Field, 'name'>> = {}):
   ...rest,
 });
 
-/** Whether records of a kind and class have a field. */
+/** Whether a field applies to a kind and class. */
 export const has = (field: Pick<Field, 'kinds' | 'classes'>, kind: string, className: string | null): boolean =>
   (field.kinds.length === 0 || field.kinds.includes(kind as EntryKind)) &&
   (field.classes.length === 0 || (className !== null && field.classes.includes(className)));
 
-/** A calendar day as ISO 8601 writes it. */
+/** A calendar date in ISO 8601. */
 function isDay(text: string): boolean {
   if (!/^\d{4}-\d{2}-\d{2}$/.test(text)) return false;
   const day = new Date(`${text}T00:00:00Z`);
   return !Number.isNaN(day.getTime()) && day.toISOString().startsWith(text);
 }
 
-/** Why a field cannot hold a text; `null` where it can. */
+/** Why a field cannot hold a text; `null` if it can. */
 export function whyNotHeld(field: Pick<Field, 'name' | 'type' | 'length' | 'choices'>, text: string): string | null {
   if (field.length !== null && [...text].length > field.length) return `${field.name} takes ${field.length} characters at most`;
   if (field.type === 'number' && !/^[-+]?(\d+(\.\d*)?|\.\d+)(e[-+]?\d+)?$/i.test(text)) return `${field.name} takes a number`;
@@ -80,7 +80,7 @@ export function whyNotHeld(field: Pick<Field, 'name' | 'type' | 'length' | 'choi
   return null;
 }
 
-/** The revision after one: A to Z, then AA. */
+/** The next revision: A to Z, then AA. */
 export function nextRevision(revision: string): string {
   const letters = [...revision];
   for (let i = letters.length - 1; i >= 0; i--) {

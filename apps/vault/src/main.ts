@@ -12,7 +12,7 @@ const env = (name: string): string => {
   return value;
 };
 
-/** The demo's files as the vault's first versions. */
+/** The demo's files as first versions. */
 function demoContent(folder: string): VaultContent {
   const paths = readdirSync(folder, { recursive: true, withFileTypes: true }).flatMap((entry) =>
     entry.isFile() ? [relative(folder, join(entry.parentPath, entry.name)).split(sep).join('/')] : [],
@@ -51,7 +51,7 @@ function demoContent(folder: string): VaultContent {
   };
 }
 
-// Whoever started the stand-in is gone: so is everybody who could stop it.
+// The parent process is gone.
 const leave = () => process.exit(1);
 process.on('disconnect', leave);
 

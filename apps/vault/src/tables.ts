@@ -1,4 +1,4 @@
-/** The vault's first tables, in a database schema of their own. */
+/** The vault's first tables, in their own schema. */
 export const FIRST = `
 CREATE SCHEMA IF NOT EXISTS vault;
 CREATE TABLE vault.files (
@@ -22,7 +22,7 @@ CREATE TABLE vault.fields (name text PRIMARY KEY, position serial);
 CREATE TABLE vault.link_table (field text NOT NULL, kind text NOT NULL, name text NOT NULL, PRIMARY KEY (field, kind));
 `;
 
-/** Folders, kinds, revisions, who did what and when, fields with a definition, and the steps of the workflow. */
+/** Folders, kinds, revisions, authors, field definitions and workflow steps. */
 export const SECOND = `
 CREATE TABLE vault.folders (path text PRIMARY KEY);
 ALTER TABLE vault.files
@@ -58,13 +58,13 @@ INSERT INTO vault.steps (name, from_state, to_state, next_revision) VALUES
   ('revise', 'released', 'open', true);
 `;
 
-/** An entry with the number and the hash (SHA-256 of the bytes) of its newest version; the fields that the vault keeps itself stand in its record. */
+/** An entry with its newest version and hash; system fields are part of its record. */
 export const ENTRY = `SELECT f.id, f.path, f.kind, f.class, f.state, f.state_by AS "stateBy", f.state_at AS "stateAt", f.checked_out_by AS "checkedOutBy",
     f.checked_out_at AS "checkedOutAt", v.version, v.hash, v.at AS "versionAt", v.by AS "versionBy",
     f.record || jsonb_strip_nulls(jsonb_build_object('Record number', 'R-' || lpad(f.id::text, 6, '0'), 'State', f.state, 'Checked out by', f.checked_out_by, 'Revision', f.revision)) AS record
   FROM vault.files f CROSS JOIN LATERAL (SELECT version, hash, at, by FROM vault.versions v WHERE v.file_id = f.id ORDER BY version DESC LIMIT 1) v`;
 
-/** Entries that a search finds: by paths, by a text in path or record, by folder, by state. */
+/** Search by paths, text, folder and state. */
 export const SEARCH = `${ENTRY}
   WHERE ($1::text[] IS NULL OR f.path = ANY($1::text[]))
     AND ($2::text IS NULL OR strpos(lower(f.path), lower($2)) > 0
@@ -73,7 +73,7 @@ export const SEARCH = `${ENTRY}
     AND ($4::text IS NULL OR f.state = $4)
   ORDER BY f.path`;
 
-/** Folders, those without files too, with the number of files that lie directly in them. */
+/** Folders, including empty ones, with direct file counts. */
 export const FOLDERS = `
   WITH RECURSIVE named AS (
     SELECT path FROM vault.folders UNION SELECT left(path, length(path) - strpos(reverse(path), '/')) FROM vault.files WHERE path LIKE '%/%'
@@ -84,5 +84,5 @@ export const FOLDERS = `
   LEFT JOIN vault.files f ON starts_with(f.path, a.path || '/') AND strpos(substr(f.path, length(a.path) + 2), '/') = 0
   GROUP BY a.path ORDER BY a.path`;
 
-/** Fields of records in their order. */
+/** Record fields in order. */
 export const FIELDS = `SELECT name, type, length, choices, initial, required, kinds, classes, fixed, retired FROM vault.fields ORDER BY position`;

@@ -4,7 +4,7 @@ import { SequelizeStorage, Umzug } from 'umzug';
 import { EntryKind, Field, State, Step, SYSTEM_FIELDS, has, nextRevision, whyNotHeld } from './definition';
 import { ENTRY, FIELDS, FIRST, FOLDERS, SEARCH, SECOND } from './tables';
 
-/** A refusal that has a status and a sentence. */
+/** A refusal with status and message. */
 export class Refusal extends Error {
   constructor(
     readonly status: number,
@@ -14,10 +14,10 @@ export class Refusal extends Error {
   }
 }
 
-/** Changes of a record: a value, or nothing any more. */
+/** Changes of a record: a value, or `null` to clear. */
 export type RecordChanges = Readonly<Record<string, string | null>>;
 
-/** What is looked for among entries; `null` for whatever there is. */
+/** Search criteria; `null` for any. */
 export interface Search {
   readonly paths: readonly string[] | null;
   readonly text: string | null;
@@ -25,18 +25,18 @@ export interface Search {
   readonly state: State | null;
 }
 
-/** A row of the vault's own table: which name it looks for in which kind of file. */
+/** A row of the link table. */
 export interface LinkTableRow {
   readonly field: string;
   readonly kind: string;
   readonly name: string;
 }
 
-/** What the vault holds when it is new. */
+/** Initial content of a vault. */
 export interface VaultContent {
   readonly fields: readonly Field[];
   readonly table: readonly LinkTableRow[];
-  /** What steps of the workflow set, by their names. */
+  /** Fields set by workflow steps. */
   readonly sets?: Readonly<Record<string, Readonly<Record<string, string>>>>;
   readonly files: readonly {
     readonly path: string;
@@ -47,12 +47,12 @@ export interface VaultContent {
     readonly stateBy?: string;
     readonly checkedOutBy?: string | null;
     readonly record: Readonly<Record<string, string>>;
-    /** A second version, and who checked it in. */
+    /** A second version with its author. */
     readonly newer?: { readonly content: Uint8Array; readonly by: string; readonly comment: string };
   }[];
 }
 
-/** An entry as it is kept. */
+/** A stored entry. */
 interface Row {
   readonly path: string;
   readonly kind: EntryKind;
@@ -63,7 +63,7 @@ interface Row {
   readonly record: Record<string, string>;
 }
 
-/** Characters that no part of a path may have, and the parts that lead elsewhere. */
+/** Characters not allowed in paths, and path segments that escape. */
 const BAD_PATH = /[\u0000-\u001f\\:*?"<>|]/;
 
 function checkPath(path: string): void {
@@ -72,18 +72,18 @@ function checkPath(path: string): void {
     throw new Refusal(400, `${JSON.stringify(path)} is not a path`);
 }
 
-/** The document vault that stands in for an outside one: folders, versions, check-out and check-in, a workflow, records with defined fields. */
+/** The stand-in document vault: folders, versions, check-out and check-in, workflow and records with defined fields. */
 export class VaultStore {
   constructor(
     private readonly sequelize: Sequelize,
-    /** Whether fields and the link table can be changed through the interface, or by the vault's administrator alone. */
+    /** Whether clients may change fields and the link table. */
     readonly mayDefine = true,
   ) {}
 
   async migrate(): Promise<void> {
     await this.sequelize.query('CREATE SCHEMA IF NOT EXISTS vault');
     const storage = new SequelizeStorage({ sequelize: this.sequelize, modelName: 'vaultMigration', tableName: 'migrations', schema: 'vault' });
-    /** Where the note is missing although the tables are there, a start broke off in between. */
+    /** Tables without a migration record mean an interrupted start. */
     const once = (there: string, sql: string) => async () => {
       const [row] = await this.select<{ made: unknown }>('SELECT to_regclass($1) AS made', [there]);
       if (!row?.made) await this.sequelize.query(`BEGIN; ${sql} COMMIT;`);
@@ -135,7 +135,7 @@ export class VaultStore {
     );
   }
 
-  /** Runs work on one entry that nobody else changes meanwhile. */
+  /** Runs work with exclusive access to one entry. */
   private onEntry(id: number, work: (row: Row, transaction: Transaction) => Promise<void>): Promise<object> {
     return this.sequelize.transaction(async (transaction) => {
       const [row] = await this.select<Row>(
@@ -178,7 +178,7 @@ export class VaultStore {
     return entry;
   }
 
-  /** The bytes of a version; of the newest where none is named. */
+  /** Bytes of a version; the newest by default. */
   async content(id: number, version: number | null): Promise<Buffer> {
     const [row] = await this.select<{ content: Buffer }>(
       'SELECT content FROM vault.versions WHERE file_id = $1 AND ($2::int IS NULL OR version = $2) ORDER BY version DESC LIMIT 1',
@@ -188,7 +188,10 @@ export class VaultStore {
     return row.content;
   }
 
-  /** A record after changes. @throws Refusal for what its fields do not take */
+  /**
+   * A record after changes.
+   * @throws Refusal for invalid values
+   */
   private async changedRecord({ kind, class: className, record }: Pick<Row, 'kind' | 'class' | 'record'>, changes: RecordChanges, transaction: Transaction) {
     const fields = new Map((await this.fields(transaction)).map((field) => [field.name, field]));
     const after = { ...record };
@@ -211,7 +214,7 @@ export class VaultStore {
     return after;
   }
 
-  /** Adds a file to the vault, with the initial values of its record. */
+  /** Adds a file with initial record values. */
   add(
     path: string,
     content: Uint8Array,
@@ -237,7 +240,7 @@ export class VaultStore {
     });
   }
 
-  /** Gives a file another name or another folder. Its versions, its record and its number stay. */
+  /** Renames or moves a file, keeping versions, record and number. */
   move(id: number, person: string, path: string): Promise<object> {
     checkPath(path);
     return this.onEntry(id, async (row, transaction) => {
@@ -268,7 +271,7 @@ export class VaultStore {
     });
   }
 
-  /** Takes a new version in from who has the file out, and changes its record with it. */
+  /** Checks in a new version with record changes. */
   checkIn(id: number, content: Uint8Array, { by, comment, record }: { by: string; comment: string; record: RecordChanges }): Promise<object> {
     return this.onEntry(id, async (row, transaction) => {
       if (row.checkedOutBy !== by) throw new Refusal(409, `the file is not checked out by ${by}`);
@@ -282,7 +285,7 @@ export class VaultStore {
     });
   }
 
-  /** Changes a record without a new version of its file. */
+  /** Changes a record without a new version. */
   changeRecord(id: number, by: string, record: RecordChanges): Promise<object> {
     return this.onEntry(id, async (row, transaction) => {
       if (row.state === 'released') throw new Refusal(409, 'the file is released');
@@ -295,7 +298,7 @@ export class VaultStore {
     });
   }
 
-  /** Takes a step of the workflow. */
+  /** Executes a workflow step. */
   takeStep(id: number, by: string, name: string): Promise<object> {
     return this.onEntry(id, async (row, transaction) => {
       const step = (await this.steps(transaction)).find((other) => other.name === name);
@@ -353,7 +356,7 @@ export class VaultStore {
     );
   }
 
-  /** What of a field's definition makes no sense. */
+  /** Faults of a field definition. */
   private checkField(field: Field): void {
     if ((SYSTEM_FIELDS as readonly string[]).includes(field.name)) throw new Refusal(409, `${field.name} is kept by the vault itself`);
     if (field.type === 'list' && field.choices.length === 0) throw new Refusal(400, `the list of ${field.name} offers nothing`);
@@ -370,7 +373,10 @@ export class VaultStore {
     return field;
   }
 
-  /** Changes a field's definition, and its name where another one is given: values follow. @throws Refusal where records hold what it would not take */
+  /**
+   * Changes or renames a field; values follow.
+   * @throws Refusal if records hold values it would not accept
+   */
   changeField(name: string, field: Field): Promise<Field> {
     this.checkMayDefine();
     this.checkField(field);

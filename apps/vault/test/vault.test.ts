@@ -42,7 +42,7 @@ beforeAll(async () => {
     files,
   };
   await vault.fill(content);
-  // Filling is for an empty vault: a second start changes nothing.
+  // Filling needs an empty vault: a second start changes nothing.
   await vault.fill({ ...content, files: [] });
   await vault.migrate();
 });
@@ -93,7 +93,7 @@ describe('the vault stand-in', () => {
     expect(await found({ folder: 'b' })).toEqual(['b/stub.step']);
     expect(await found({ folder: 'a', text: 'step' })).toEqual(['a/arm.step', 'a/plate.step']);
     expect(await found({ state: 'released' })).toEqual(['b/stub.step']);
-    // Signs that mean something in a search of the database mean nothing here.
+    // SQL pattern characters are literal.
     expect(await found({ text: '%' })).toEqual([]);
   });
   it('lets one person at a time check a file out, and takes it in from that person only', async () => {
@@ -158,7 +158,7 @@ describe('the vault stand-in', () => {
     expect(await said(call('put', `/files/${added.id}/path`).send({ by: 'Ann', path: 'a/arm.step' }))).toEqual([409, 'a/arm.step is in the vault already']);
     expect(await said(call('delete', '/folders?path=c'))).toEqual([409, 'c is not empty']);
     expect((await call('delete', '/folders?path=c/empty')).status).toBe(204);
-    // A required field cannot be released empty, nor emptied.
+    // A required field cannot be released blank, nor cleared.
     const blank = (await add('a/blank.step')).body as { id: number };
     await call('post', `/files/${blank.id}/steps`).send({ by: 'Ann', step: 'submit' });
     expect(await said(call('post', `/files/${blank.id}/steps`).send({ by: 'Ann', step: 'release' }))).toEqual([409, 'Number must be filled in before release']);
@@ -187,7 +187,7 @@ describe('the vault stand-in', () => {
     const id = await idOf('a/arm.step');
     await call('put', `/files/${id}/record`).send({ record: { Weight: '2.5', Title: 'Arm' } });
     expect(await said(call('put', '/fields/Weight').send(field({ type: 'yes or no' })))).toEqual([409, 'a/arm.step holds "2.5": Weight takes yes or no']);
-    // Another name takes its values along.
+    // A rename keeps the values.
     expect((await call('put', '/fields/Weight').send(field({ name: 'Mass' }))).status).toBe(200);
     expect((await call('get', `/files/${id}`)).body).toMatchObject({ record: { Mass: '2.5' } });
     await call('put', '/fields/Mass').send(field({ name: 'Mass', retired: true }));
@@ -216,7 +216,7 @@ describe('the vault stand-in', () => {
     expect((await ask()).status).toBe(200);
     await expect(ask()).rejects.toThrow();
     expect((await ask()).status).toBe(200);
-    // Done, and nobody heard of it.
+    // Done, but the answer was lost.
     await told({ loseNext: 1 });
     await expect(request(app).post('/api/folders').set('authorization', 'Bearer secret').send({ path: 'lost' })).rejects.toThrow();
     expect(await vault.folders()).toContainEqual({ path: 'lost', files: 0 });

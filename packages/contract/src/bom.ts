@@ -2,21 +2,21 @@ import { BomCell, BomContent, BomDifference, BomGroup, BomRow, BomTotal, DrawnDi
 import { Point } from '@rule/core/files';
 import { FileRow } from './files';
 
-/** An assembly that a bill of materials can be made of. */
+/** An assembly with a possible bill of materials. */
 export interface BomAssembly {
   readonly id: number;
   readonly path: string;
-  /** Parts whose file is not known yet. */
+  /** Parts without a known file. */
   readonly unmatched: number;
-  /** Products that nothing in the file contains, where there are several to choose from. */
+  /** Root products, if there are several. */
   readonly roots: readonly { readonly product: string; readonly label: string }[];
 }
 
-/** A set-up of a bill of materials under a name. */
+/** A named set-up of a bill of materials. */
 export interface BomLayoutDraft {
   readonly name: string;
   readonly purpose: string;
-  /** Whether everybody sees it, or only who made it. */
+  /** Whether it is shared. */
   readonly shared: boolean;
   readonly content: BomContent;
 }
@@ -24,30 +24,30 @@ export interface BomLayoutDraft {
 /** A saved layout. */
 export interface BomLayout extends BomLayoutDraft {
   readonly id: number;
-  /** Counts the times that it was saved: whoever saves says which version was opened. */
+  /** Version number, for detecting concurrent saves. */
   readonly version: number;
   readonly by: string;
   readonly mine: boolean;
 }
 
-/** Which list is asked for: an assembly with what it is shown by. */
+/** A requested list: assembly and set-up. */
 export interface BomRequest {
   readonly content: BomContent;
-  /** The saved layout under which numbers are kept; `null` for a list that is only looked at. */
+  /** The saved layout that keeps numbers; `null` for none. */
   readonly layout: number | null;
-  /** Where the list begins; the first product of the file where it is not said. */
+  /** Root product; the first by default. */
   readonly root?: string;
 }
 
-/** What a cell shows, with what is the matter with it. */
+/** A cell's content and problems. */
 export interface BomValue extends BomCell {
   readonly state?: 'missing' | 'blank' | 'wrong' | 'unknown';
   readonly note?: string;
-  /** What the assembly's own copy says where that is something else. */
+  /** The assembly's own copy, where it differs. */
   readonly copy?: string;
 }
 
-/** A row as the page shows it. */
+/** A displayed row. */
 export interface BomTableRow extends Omit<BomRow, 'members'> {
   readonly item: string;
   readonly number: number | null;
@@ -56,9 +56,9 @@ export interface BomTableRow extends Omit<BomRow, 'members'> {
   readonly picture: boolean;
   readonly members: number;
   readonly cells: readonly BomValue[];
-  /** Files that could be the part, where more than one could. */
+  /** Candidates, if ambiguous. */
   readonly candidates: readonly { readonly id: number; readonly path: string }[];
-  /** An assembly and one of its copies, for settling the part file. */
+  /** An assembly and one of its copies, for assigning the part file. */
   readonly copyOf: { readonly assembly: number; readonly product: string } | null;
 }
 
@@ -71,15 +71,15 @@ export interface BomTable {
   readonly groups: readonly BomGroup[];
   readonly totals: readonly (BomTotal | null)[];
   readonly pieces: number;
-  /** Pieces whose class is left out. */
+  /** Pieces of excluded classes. */
   readonly leftOut: number;
-  /** Properties of the layout that the schema does not have any more. */
+  /** Layout properties no longer in the schema. */
   readonly gone: readonly number[];
-  /** Names under which one property reaches the list from two places with different values. */
+  /** Names reaching the list from two places with different values. */
   readonly twice: readonly { readonly caption: string; readonly rows: number }[];
 }
 
-/** The members of a row. */
+/** Members of a row. */
 export interface BomMember {
   readonly assembly: number;
   readonly path: string;
@@ -89,40 +89,40 @@ export interface BomMember {
   readonly cells: readonly BomValue[];
 }
 
-/** A value typed in a row: it goes to whatever holds it. */
+/** A value typed in a row, for its owner. */
 export interface BomTyped extends BomRequest {
-  /** `null` for all rows that have a value. */
+  /** `null` for all rows with a value. */
   readonly row: string | null;
   readonly property: number;
   readonly text: string;
-  /** One occurrence of a merged row, as `assembly/occurrence`; all where none is named. */
+  /** One occurrence of a merged row, as `assembly/occurrence`; absent for all. */
   readonly member?: string;
 }
 
-/** A row that is asked about. */
+/** A requested row. */
 export interface BomRowRequest extends BomRequest {
   readonly row: string;
 }
 
-/** A number typed for a row. */
+/** A typed item number. */
 export interface BomNumber extends BomRequest {
   readonly row: string;
   readonly number: number;
 }
 
-/** Rows numbered again in the order in which they are shown. */
+/** Renumbering in display order. */
 export interface BomRenumber extends BomRequest {
-  /** Whether it is done, or only told. */
+  /** Whether to write or preview. */
   readonly write: boolean;
 }
 
-/** Numbers that change, or did. */
+/** Changed numbers. */
 export interface BomRenumbered {
   readonly changes: readonly (Renumbered & { readonly label: string })[];
   readonly written: boolean;
 }
 
-/** A list that was kept as it was. */
+/** A kept list. */
 export interface KeptBom {
   readonly id: number;
   readonly title: string;
@@ -135,7 +135,7 @@ export interface KeptBom {
   readonly rows: number;
 }
 
-/** A line of a kept list: what was in it, in texts. */
+/** A line of a kept list, as text. */
 export interface KeptLine {
   readonly key: string;
   readonly level: number;
@@ -147,81 +147,81 @@ export interface KeptLine {
   readonly hash: string | null;
 }
 
-/** A kept list whole. */
+/** A kept list with content. */
 export interface KeptBomView extends KeptBom {
   readonly headers: readonly string[];
   readonly lines: readonly KeptLine[];
   readonly totals: readonly string[];
 }
 
-/** A list to be kept. */
+/** A list to keep. */
 export interface KeepBom extends BomRequest {
   readonly title: string;
 }
 
-/** One side of a comparison: a kept list, or an assembly as it is now. */
+/** A side of a comparison: a kept list, or an assembly now. */
 export type BomSide = { readonly kept: number } | ({ readonly assembly: number } & BomRequest);
 
-/** Two lists to be compared. */
+/** Lists to compare. */
 export interface CompareBoms {
   readonly before: BomSide;
   readonly after: BomSide;
 }
 
-/** What differs between two lists. */
+/** Differences between two lists. */
 export interface BomComparison {
   readonly before: string;
   readonly after: string;
   readonly differences: readonly BomDifference[];
 }
 
-/** Formats in which a list is sent out. */
+/** Export formats. */
 export const BOM_FORMATS = ['csv', 'xlsx'] as const;
 
-/** A list to be sent out. */
+/** A list to export. */
 export interface SendBom extends BomRequest {
   readonly format: (typeof BOM_FORMATS)[number];
 }
 
-/** One way from a part up to the top. */
+/** A path from a part to the top. */
 export interface UsedIn {
   readonly assemblies: readonly { readonly id: number; readonly path: string; readonly times: number }[];
   readonly total: number;
   readonly loop: boolean;
 }
 
-/** Where a part is used. */
+/** Where-used of a part. */
 export interface WhereUsed {
   readonly ways: readonly UsedIn[];
   readonly more: boolean;
 }
 
-/** A block with cells that drawings define. */
+/** A block with cells. */
 export interface DrawnBlock {
   readonly name: string;
   readonly tags: readonly string[];
 }
 
-/** A sheet that shows the assembly: its parts list and item marks beside the bill of materials. */
+/** A sheet showing the assembly, with list and marks compared. */
 export interface DrawnSheet {
   readonly file: number;
   readonly path: string;
   readonly layout: string;
-  /** Why the drawing cannot be changed; `null` where it can. */
+  /** Why the drawing is locked; `null` if it is not. */
   readonly lock: string | null;
-  /** Whether blocks of this drawing are pending in the person's tray. */
+  /** Whether the user's tray has changes of this drawing's blocks. */
   readonly pending: boolean;
-  /** Whether the drawing defines the row block and the mark block. */
+  /** Whether the drawing defines the row and mark blocks. */
   readonly defined: boolean;
   readonly marksDefined: boolean;
-  /** Drawings that lend what this one does not define: the row block and the item mark. `null` where nothing is lent. */
+  /** Drawings providing missing blocks; `null` if none is available. */
   readonly lent: { readonly list: string | null; readonly marks: string | null };
-  /** Views that marks can be placed around. */
+  /** Number of views for placing marks. */
   readonly views: number;
-  /** Rows that are drawn. */
+  /** Drawn rows. */
   readonly rows: number;
   readonly differences: readonly DrawnDifference[];
-  /** Texts that stay, though the bill of materials has nothing to show instead. */
+  /** Texts kept although the list is blank. */
   readonly erased: number;
   readonly marks: readonly {
     readonly holder: string;
@@ -234,45 +234,45 @@ export interface DrawnSheet {
   readonly without: readonly { readonly row: string; readonly item: string; readonly label: string }[];
 }
 
-/** Parts lists on the drawings of an assembly. */
+/** Parts lists on drawings of an assembly. */
 export interface DrawnBom {
-  /** What cells of the row block show, by tag. */
+  /** Contents of row block cells, by tag. */
   readonly heads: Readonly<Record<string, string>>;
   readonly sheets: readonly DrawnSheet[];
 }
 
-/** Corners of a sheet at which a list starts that is not drawn yet, or the title block there. */
+/** Possible starts of a new list. */
 export const LIST_CORNERS = ['title block', 'top left', 'top right', 'bottom left', 'bottom right'] as const;
 
-/** Where a new list starts: a corner, or a point in drawing units. */
+/** Start of a new list: a corner, or a point in drawing units. */
 export type ListCorner = (typeof LIST_CORNERS)[number] | Point;
 
-/** Parts lists to be put in order. */
+/** Parts lists to correct. */
 export interface PutDrawn extends BomRequest {
-  /** `null` for all drawings that have a list. */
+  /** `null` for all drawings with a list. */
   readonly drawing: number | null;
   readonly sheet: string | null;
-  /** For a sheet without a list. */
+  /** For sheets without a list. */
   readonly corner: ListCorner | null;
-  /** Whether texts are cleared where the bill of materials has nothing to show. */
+  /** Whether to clear texts where the list is blank. */
   readonly erase: boolean;
 }
 
-/** Item marks to be set to the numbers of their rows. */
+/** Item marks to correct. */
 export interface SetMark extends BomRequest {
   readonly drawing: number;
   readonly sheet: string;
-  /** `null` for all marks whose row is known. */
+  /** `null` for all marks with a known row. */
   readonly holder: string | null;
-  /** The row that the mark points at; `null` for the one that it is known to point at. */
+  /** The mark's row; `null` for the known one. */
   readonly row: string | null;
 }
 
-/** Marks to be placed for rows without one. */
+/** Marks to place for rows without one. */
 export interface PlaceMarks extends BomRequest {
   readonly drawing: number;
   readonly sheet: string;
   readonly edge: ViewEdge;
-  /** Place of the view among those of the sheet. */
+  /** Index of the view on the sheet. */
   readonly view: number;
 }

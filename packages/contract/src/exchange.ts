@@ -3,98 +3,98 @@ import { BesideColumn, CellVerdict, ColumnMatch, CsvForm, Encoding, PLAIN_CSV, R
 import { HeldValue } from '@rule/core/values';
 import { ApplyMode, FileFilter, FindingKind } from './values';
 
-/** Kinds of tables that go out and come back. */
+/** Table formats. */
 export const TABLE_FORMATS = ['xlsx', 'csv', 'json', 'xml'] as const;
 
 /** One of {@link TABLE_FORMATS}. */
 export type TableFormat = (typeof TABLE_FORMATS)[number];
 
-/** Which rows of those that a filter names: all, files that lack a required value, or those that hold names outside the schema. */
+/** Row selection: all, those lacking required values, or those with names outside the schema. */
 export const LAYOUT_ROWS = ['all', 'missing', 'strays'] as const;
 
 /** A column of a layout. */
 export interface LayoutColumn {
   readonly property: number;
-  /** What is at its head; empty for the written name. */
+  /** Header; empty for the written name. */
   readonly header: string;
   readonly editable: boolean;
 }
 
-/** What a table holds and how it looks. */
+/** Content and appearance of a table. */
 export interface LayoutContent {
   readonly filter: FileFilter;
   readonly rows: (typeof LAYOUT_ROWS)[number];
-  /** What one row stands for. */
+  /** Subject of a row. */
   readonly level: RowLevel;
   readonly shape: TableShapeName;
-  /** Columns in their order; all properties that apply when empty. */
+  /** Columns in order; empty for all applicable properties. */
   readonly columns: readonly LayoutColumn[];
-  /** Whether cells that are not editable are locked in the workbook. */
+  /** Whether read-only cells are locked in workbooks. */
   readonly protect: boolean;
   readonly csv: CsvForm;
   /**
-   * For the BOM of an assembly: whether rows say their item number and quantity, and the BOM layout whose numbers they have; `null` for
-   * numbers in the order of the structure. Absent for tables without them.
+   * For an assembly's BOM: whether rows have item number and quantity, and the layout with the numbers; `null` for structural order. Absent
+   * for other tables.
    */
   readonly bom?: { readonly layout: number | null } | null;
-  /** Columns for reading, in front of the properties: of the vault, of its records, of title block cells. */
+  /** Read-only columns before the properties: vault, records, title block cells. */
   readonly beside?: readonly BesideColumn[];
 }
 
-/** Where a part is in a bill of materials: its item number, or several, and the pieces in the whole assembly. */
+/** Position of a part in a BOM: item numbers and total quantity. */
 export interface BomPlace {
   readonly item: string;
   readonly quantity: number;
 }
 
-/** A layout of everything: every file, every property that applies. */
+/** A layout of all files and properties. */
 export const WHOLE_LIBRARY: LayoutContent = { filter: {}, rows: 'all', level: 'document', shape: 'wide', columns: [], protect: false, csv: PLAIN_CSV };
 
-/** A layout as someone saves it. */
+/** A layout to save. */
 export interface LayoutDraft {
   readonly name: string;
-  /** What it is for, in a sentence. */
+  /** Its purpose, in one sentence. */
   readonly purpose: string;
   readonly shared: boolean;
   readonly content: LayoutContent;
 }
 
-/** A saved layout, with whose it is. */
+/** A saved layout with its owner. */
 export interface Layout extends LayoutDraft {
   readonly id: number;
   readonly by: string;
   readonly mine: boolean;
 }
 
-/** Values to be sent out: which, and in which kind of table. */
+/** A requested send-out. */
 export interface SendOutRequest {
   readonly format: TableFormat;
   readonly content: LayoutContent;
-  /** The layout that it was sent out with, if it is a saved one. */
+  /** Its saved layout, if any. */
   readonly layout: number | null;
-  /** Whom it is for. */
+  /** Its recipient. */
   readonly recipient: string;
 }
 
-/** Saved layouts, and suggestions for common purposes. */
+/** Saved and suggested layouts. */
 export interface Layouts {
   readonly saved: readonly Layout[];
-  /** Layouts that Rule suggests for purposes, not yet saved. */
+  /** Suggested layouts. */
   readonly purposes: readonly LayoutDraft[];
 }
 
-/** How many rows a layout would have. */
+/** Row count of a layout. */
 export interface LayoutCount {
   readonly rows: number;
 }
 
-/** A send-out that was begun, and the job that writes its file. */
+/** A started send-out with its job. */
 export interface SendOutStarted {
   readonly id: number;
   readonly job: number;
 }
 
-/** A table that was sent out, in the list of them. */
+/** A send-out in the list. */
 export interface SendOutRow {
   readonly id: number;
   readonly name: string;
@@ -107,36 +107,36 @@ export interface SendOutRow {
   readonly rows: number;
   readonly files: number;
   readonly properties: number;
-  /** Whether the file is still kept and can be fetched again. */
+  /** Whether the file is still stored. */
   readonly kept: boolean;
   readonly takenBackAt: string | null;
-  /** When someone said that it will not come back. */
+  /** When it was marked as not returning. */
   readonly closedAt: string | null;
 }
 
-/** How a file is read: what was chosen or, where nothing was, guessed. */
+/** How a file is read: chosen or guessed. */
 export interface ReadingChoice {
   readonly encoding?: Encoding;
   readonly delimiter?: CsvForm['delimiter'];
   readonly decimal?: CsvForm['decimal'];
   readonly sheet?: string;
-  /** Counted from 1. */
+  /** From 1. */
   readonly headerRow?: number;
-  /** What columns are, by their place counted from 0. */
+  /** Column uses, by index from 0. */
   readonly columns?: Readonly<Record<number, ColumnChoice>>;
-  /** Which file is meant by a name that several have, by the name as it is in the table; 0 for none. */
+  /** Chosen files for ambiguous names, by name; 0 for none. */
   readonly files?: Readonly<Record<string, number>>;
   readonly onlyBlanks?: boolean;
-  /** Whether rows whose file name several files have are left out without asking. */
+  /** Whether rows with ambiguous names are skipped. */
   readonly leaveAmbiguous?: boolean;
-  /** Whether it is only read again, and not compared yet. */
+  /** Whether to re-read without comparing. */
   readonly hold?: boolean;
 }
 
-/** What someone says that a column is. */
+/** A user's choice for a column. */
 export type ColumnChoice = { readonly use: 'property'; readonly property: number } | { readonly use: 'file' | 'holder' | 'draft' | 'ignored' };
 
-/** A file that came back, before it is compared: what Rule takes it for, and what it asks. */
+/** A returned file before comparison: interpretation and questions. */
 export interface TableInspection {
   readonly format: TableFormat;
   readonly encoding: Encoding | null;
@@ -146,47 +146,47 @@ export interface TableInspection {
   readonly sheet: string | null;
   readonly headerRow: number;
   readonly columns: readonly ColumnMatch[];
-  /** The first rows as they stand. */
+  /** The first rows. */
   readonly sample: readonly (readonly string[])[];
   readonly rows: number;
-  /** File names that several files have, with those that are meant perhaps. */
+  /** Ambiguous file names with candidates. */
   readonly ambiguous: readonly { readonly name: string; readonly rows: number; readonly files: readonly { readonly id: number; readonly path: string }[] }[];
-  /** Whether someone has to answer before it can be compared. */
+  /** Whether questions are open. */
   readonly asks: readonly ('encoding' | 'sheet' | 'columns' | 'rows')[];
-  /** Why it cannot be compared as it is. */
+  /** Why it cannot be compared. */
   readonly problem: string | null;
-  /** What makes the encoding doubtful. */
+  /** Doubts about the encoding. */
   readonly doubt?: string | null;
 }
 
-/** A table that was taken back, in the list of them. */
+/** A take-back in the list. */
 export interface TakeBackRow {
   readonly id: number;
   readonly name: string;
   readonly by: string;
   readonly at: string;
-  /** `asking` until what it asks is answered, then `comparing` and `compared`. */
+  /** `asking` until answered, then `comparing` and `compared`. */
   readonly state: 'asking' | 'comparing' | 'compared' | 'failed';
   readonly counts: TakeBackCounts | null;
   readonly note: string | null;
   readonly sendOuts: readonly number[];
 }
 
-/** What can be said of a cell of a table that came back. */
+/** Verdicts on returned cells. */
 export const CELL_VERDICTS = ['change', 'conflict', 'spoiled', 'error', 'same'] as const;
 
-/** A cell of a table that came back, beside what is in the file. */
+/** A returned cell beside the file's value. */
 export interface TakeBackCellRow {
   readonly id: number;
   readonly row: number;
   readonly file: number;
   readonly path: string;
   readonly kind: Kind;
-  /** Label of the holder inside the file; empty for the file itself. */
+  /** Label of the holder; empty for the file. */
   readonly holder: string;
-  /** Negative for a name that the schema does not know. */
+  /** Negative for names outside the schema. */
   readonly property: number;
-  /** The written name, where the schema does not know it. */
+  /** The written name, if outside the schema. */
   readonly name: string | null;
   readonly verdict: Exclude<CellVerdict, 'unchanged'>;
   readonly base: HeldValue | null;
@@ -197,13 +197,13 @@ export interface TakeBackCellRow {
   readonly text: string;
   readonly code: string;
   readonly message: string;
-  /** What is decided about it: taken, or left as Rule has it. */
+  /** Decision: taken, or left. */
   readonly decision: 'take' | 'leave' | null;
-  /** Whether it has gone to the tray, and what became of it there. */
+  /** Whether it went to the tray, and its outcome. */
   readonly outcome: 'tray' | 'applied' | 'failed' | 'dropped' | null;
 }
 
-/** Which cells of a take-back. */
+/** A cell filter. */
 export interface CellFilter {
   readonly verdict?: (typeof CELL_VERDICTS)[number];
   readonly property?: number;
@@ -211,40 +211,40 @@ export interface CellFilter {
   readonly code?: string;
   readonly row?: number;
   readonly search?: string;
-  /** `open` for those that nobody has decided about. */
+  /** `open` for undecided cells. */
   readonly decision?: 'take' | 'leave' | 'open';
 }
 
-/** A page of the cells that a filter takes in. */
+/** A page of cells matching a filter. */
 export interface CellQuery extends CellFilter {
   readonly offset: number;
   readonly limit: number;
 }
 
-/** Decides about cells: by number, or all that a filter names. */
+/** Decides cells: by number, or by filter. */
 export interface DecideRequest {
   readonly cells: readonly number[] | null;
   readonly filter: CellFilter;
   readonly decision: 'take' | 'leave' | null;
 }
 
-/** Whether a copy counts as closed: it will not come back. */
+/** Whether a copy is marked as not returning. */
 export interface CloseSendOut {
   readonly closed: boolean;
 }
 
-/** How what is taken of a table is applied. */
+/** How taken cells are applied. */
 export interface ApplyTakeBack {
   readonly mode: ApplyMode;
 }
 
-/** One page of cells, with how many there are. */
+/** A page of cells with the total. */
 export interface CellPage {
   readonly total: number;
   readonly cells: readonly TakeBackCellRow[];
 }
 
-/** Cells of one property or folder by what becomes of them. */
+/** Cells of a property or folder, by outcome. */
 export interface CellGroup {
   readonly key: string;
   readonly caption: string;
@@ -252,75 +252,75 @@ export interface CellGroup {
   readonly open: number;
 }
 
-/** A table that came back: what it asks, or what it would change. */
+/** A take-back: questions or changes. */
 export interface TakeBackView {
   readonly takeBack: TakeBackRow;
-  /** What is asked, while it is asking. */
+  /** Open questions. */
   readonly inspection: TableInspection | null;
-  /** Rows that are left out, the first of them, and how many there are. */
+  /** Skipped rows: the first ones, and their number. */
   readonly issues: readonly { readonly row: number; readonly code: string; readonly message: string; readonly cells: number }[];
   readonly issueCount: number;
   readonly warnings: readonly string[];
   readonly byProperty: readonly CellGroup[];
   readonly byFolder: readonly CellGroup[];
   readonly byCode: readonly { readonly verdict: string; readonly code: string; readonly count: number; readonly open: number }[];
-  /** Cells that are decided to be taken and have not gone to the tray. */
+  /** Cells to take that are not in the tray yet. */
   readonly ready: number;
   readonly inTray: number;
-  /** Cells that were in the tray: applied, not applied or given up. */
+  /** Cells that were in the tray: applied, failed or dropped. */
   readonly written: number;
   readonly open: number;
-  /** The job that compares it, while it runs. */
+  /** The comparing job, while running. */
   readonly job: number | null;
 }
 
-/** A delivery to a folder of the server, for a business system. */
+/** A delivery to a server folder. */
 export interface DeliveryDraft {
   readonly name: string;
   readonly layout: number;
   readonly format: TableFormat;
   readonly folder: string;
-  /** `release`: as soon as files have reached a workflow state; the others by the clock of the server (UTC). */
+  /** `release`: when files reach a workflow state; others by server time (UTC). */
   readonly when: 'release' | 'hourly' | 'daily' | 'weekly';
   /** Workflow state, for `release`. */
   readonly state: string;
-  /** Minutes after midnight, for `daily` and `weekly`; minutes after the hour, for `hourly`. */
+  /** Minutes after midnight (`daily`, `weekly`) or after the hour (`hourly`). */
   readonly minute: number;
-  /** 0 for Sunday, for `weekly`. */
+  /** 0 for Sunday (`weekly`). */
   readonly weekday: number;
   readonly active: boolean;
 }
 
-/** A regular delivery as it is set up, with when it comes next and what became of it last. */
+/** A delivery with its next time and last outcome. */
 export interface Delivery extends DeliveryDraft {
   readonly id: number;
   readonly nextAt: string | null;
   readonly last: { readonly at: string; readonly file: string | null; readonly rows: number; readonly trouble: string | null } | null;
 }
 
-/** A folder of the server in which tables are taken back as they come. */
+/** A watched server folder. */
 export interface WatchedFolderDraft {
   readonly folder: string;
-  /** Whether what can be taken without a question is applied at once; otherwise it waits for someone to look at it. */
+  /** Whether unambiguous changes are applied at once. */
   readonly apply: boolean;
   readonly active: boolean;
 }
 
-/** A folder whose tables are taken back, with what became of the last one. */
+/** A watched folder with its last outcome. */
 export interface WatchedFolder extends WatchedFolderDraft {
   readonly id: number;
   readonly last: { readonly at: string; readonly file: string; readonly takeBack: number | null; readonly trouble: string | null } | null;
 }
 
-/** Progress of the company, and what there is to do. */
+/** Progress and open tasks. */
 export interface Overview {
   readonly company: string;
   readonly files: number;
   readonly unread: number;
   readonly properties: number;
-  /** Number of the edition that is being drafted. */
+  /** Number of the draft edition. */
   readonly draft: number | null;
-  /** By property and kind reached: files, filled with a value, stand-ins, blank. The three add up to the files. */
+  /** By property and kind: files, filled, stand-ins and blank; the latter three add up. */
   readonly coverage: readonly {
     readonly property: number;
     readonly kind: string;
@@ -329,7 +329,7 @@ export interface Overview {
     readonly standIns: number;
     readonly blank: number;
   }[];
-  /** Entry forms of the edition in force. */
+  /** Number of entry forms in force. */
   readonly forms: number;
   readonly toDo: readonly { readonly station: string; readonly view?: string; readonly finding?: FindingKind; readonly count: number; readonly text: string }[];
 }

@@ -11,59 +11,59 @@ export interface FileRow {
   readonly folder: string;
   readonly name: string;
   readonly kind: Kind;
-  /** Name of the file's class. */
+  /** Name of its class. */
   readonly class: string | null;
-  /** Why Rule cannot read the file, if so. */
+  /** Why it cannot be read. */
   readonly problem: string | null;
-  /** Why nothing may be written into the file, if so. */
+  /** Why it cannot be written. */
   readonly lock: string | null;
-  /** Who locked it, where the reason does not say so, and since when. */
+  /** Who locked it, if not part of the reason, and since when. */
   readonly lockBy?: string | null;
   readonly lockSince?: string | null;
-  /** Where it stands in the vault's workflow; `null` where no vault holds it. */
+  /** Workflow state; `null` outside the vault. */
   readonly state?: string | null;
 }
 
-/** A library and where it stands. */
+/** A library with its folder. */
 export interface Library {
   readonly id: number;
   readonly name: string;
   readonly root: string;
-  /** A folder of the server, read where it stands, or files that were uploaded. */
+  /** A server folder, or uploads. */
   readonly kind: 'folder' | 'upload';
   readonly files: number;
   readonly unread: number;
   readonly surveyedAt: string | null;
-  /** Whether someone has said that the folder is the right one: not yet so of a copy that was restored from a backup. */
+  /** Whether its folder is confirmed; not yet after a restore. */
   readonly confirmed: boolean;
 }
 
-/** Where a library stands from now on. */
+/** A library's new folder. */
 export interface LibraryPlace {
   readonly path: string;
 }
 
-/** What a rescan found. */
+/** Result of a scan. */
 export interface RescanReport {
   readonly added: number;
   readonly changed: number;
   readonly removed: number;
   readonly unchanged: number;
   readonly failed: readonly { readonly path: string; readonly message: string }[];
-  /** Files that took another place; they keep what is known about them. */
+  /** Moved files, which keep their data. */
   readonly moved: number;
-  /** Hidden files, links and lock files, which belong to programs. */
+  /** Hidden files, links and lock files. */
   readonly passedOver: number;
 }
 
-/** Everything that is known about one file. */
+/** All data about a file. */
 export interface FileDetails {
   readonly file: FileRow & {
     readonly libraryName: string;
     readonly size: number;
     readonly hash: string;
     readonly format: string;
-    /** Whether the vault has a record of it. */
+    /** Whether it has a vault record. */
     readonly inVault: boolean;
   };
   readonly version: string;
@@ -74,16 +74,16 @@ export interface FileDetails {
     readonly values: readonly { readonly place: Place; readonly name: string; readonly held: HeldValue; readonly standIn: boolean }[];
   }[];
   readonly notes: readonly string[];
-  /** The model that a drawing shows. */
+  /** A drawing's model. */
   readonly model: Match | null;
   readonly paths: Readonly<Record<number, string>>;
   readonly sheets: readonly SheetReading[];
-  /** Cells that title blocks define and their inserts lack. */
+  /** Defined cells missing in inserts. */
   readonly missingCells: readonly { readonly block: string; readonly layout: string; readonly tags: readonly string[] }[];
-  /** Assemblies that place the file, with how often. */
+  /** Assemblies placing it, with counts. */
   readonly usedIn: readonly { readonly file: number; readonly path: string; readonly times: number }[];
   readonly drawings: readonly { readonly file: number; readonly path: string }[];
-  /** Other files with the same name, and with the same bytes. */
+  /** Files with the same name, and with the same bytes. */
   readonly sameName: readonly { readonly file: number; readonly path: string }[];
   readonly sameContent: readonly { readonly file: number; readonly path: string }[];
   readonly history: readonly {
@@ -96,30 +96,30 @@ export interface FileDetails {
   }[];
 }
 
-/** What became of one uploaded file. */
+/** Result of an upload. */
 export interface UploadOutcome {
   readonly path: string;
   readonly outcome: 'added' | 'replaced' | 'same' | 'refused' | 'passed over';
   readonly message: string | null;
 }
 
-/** A library of uploaded files to be begun. */
+/** A new upload library. */
 export interface UploadDraft {
   readonly name: string;
 }
 
-/** A folder of the server to be registered as a library. */
+/** A server folder to register. */
 export interface LibraryDraft {
   readonly name: string;
   readonly path: string;
 }
 
-/** Which model a drawing shows; `null` leaves it to what the drawing says. */
+/** A drawing's model; `null` for automatic. */
 export interface SettleModel {
   readonly model: number | null;
 }
 
-/** Which part file an assembly's copy belongs to; `null` leaves it to what the assembly says. */
+/** A copy's part file; `null` for automatic. */
 export interface SettlePart {
   readonly product: string;
   readonly part: number | null;

@@ -3,52 +3,52 @@ import { Binding } from '@rule/core/schema';
 import { ExceptionReason, LearnedBinding } from '@rule/core/titleblocks';
 import { Clause, FileFilter } from './values';
 
-/** One foreign name and what becomes of its values. */
+/** A foreign name and its mapping. */
 export interface ForeignRow {
   readonly from: string;
-  /** The property that takes the values. */
+  /** The target property. */
   readonly to: number;
   readonly convert: Conversion;
-  /** Files for which the row holds; all when empty. */
+  /** Applicable files; empty for all. */
   readonly where: readonly Clause[];
 }
 
-/** What the names of a foreign library mean to us. */
+/** A mapping of foreign names. */
 export interface ForeignDraft {
   readonly name: string;
   readonly rows: readonly ForeignRow[];
 }
 
-/** A kept mapping of foreign names. */
+/** A saved mapping. */
 export interface ForeignMapping extends ForeignDraft {
   readonly id: number;
 }
 
-/** The conversions by name, for lists to choose from. */
+/** Conversion names. */
 export const CONVERSION_NAMES = CONVERSIONS;
 
-/** Foreign names to be brought to ours, and in which files. */
+/** Foreign names to map, and in which files. */
 export interface ForeignRequest {
   readonly rows: readonly ForeignRow[];
   readonly filter: FileFilter;
-  /** What happens where our name already holds another value. */
+  /** What happens if the property has another value. */
   readonly clash: 'keep ours' | 'take theirs';
-  /** Whether the foreign name stays in the file beside ours. */
+  /** Whether the foreign name is kept. */
   readonly keep: boolean;
 }
 
-/** What a foreign mapping would do. Every foreign value is in one of the row counts. */
+/** Preview of a mapping. Every foreign value is in exactly one count. */
 export interface ForeignPreview {
   readonly rows: readonly {
     readonly from: string;
     readonly to: number;
     readonly values: number;
     readonly arrive: number;
-    /** Ours says the same already. */
+    /** The property has the same value. */
     readonly same: number;
     readonly blank: number;
     readonly refused: number;
-    /** Ours holds another value, which is kept. */
+    /** The property has another value, which is kept. */
     readonly kept: number;
   }[];
   readonly lines: number;
@@ -64,11 +64,11 @@ export interface ForeignPreview {
   }[];
   readonly refused: readonly { readonly file: number; readonly path: string; readonly from: string; readonly theirs: string; readonly message: string }[];
   readonly skipped: readonly { readonly file: number; readonly path: string; readonly message: string }[];
-  /** Names in these files that neither the schema nor a row knows. */
+  /** Names neither in the schema nor mapped. */
   readonly unmapped: readonly { readonly name: string; readonly files: number; readonly filled: number }[];
 }
 
-/** What is in the files themselves, compared with what a change set meant to write. */
+/** Files compared with a change set's intended values. */
 export interface AppliedCheck {
   readonly lines: number;
   readonly asMeant: number;
@@ -82,12 +82,12 @@ export interface AppliedCheck {
   readonly unreadable: readonly { readonly file: number; readonly path: string; readonly message: string }[];
 }
 
-/** Mappings that the library itself suggests, with what speaks for and against each. */
+/** Suggested mappings with evidence. */
 export interface Learned {
   readonly cells: readonly (LearnedBinding & {
-    /** The binding in force, if there is one. */
+    /** The binding in force, if any. */
     readonly bound: Binding | null;
-    /** What the draft says of the cell; the same where there is none. */
+    /** The draft's binding. */
     readonly drafted: Binding | null;
     readonly exceptionCount: number;
     readonly exceptions: readonly {
@@ -101,19 +101,19 @@ export interface Learned {
   readonly names: readonly LearnedName[];
 }
 
-/** A foreign name whose meaning the library itself suggests. */
+/** A suggested meaning of a foreign name. */
 export interface LearnedName {
   readonly name: string;
   readonly property: number;
   readonly files: number;
-  /** Why the names themselves resemble each other; empty when only their values do. */
+  /** Similarity of the names; empty if only values match. */
   readonly reasons: readonly TwinReason[];
-  /** Different values under the name, and those of them that the property holds too. */
+  /** Distinct values, and those shared with the property. */
   readonly distinct: number;
   readonly shared: number;
-  /** Files in which both stand, and those in which they say the same. */
+  /** Files with both names, and with equal values. */
   readonly both: number;
   readonly equal: number;
-  /** Files in which both stand with different values. */
+  /** Files with contradicting values. */
   readonly exceptions: readonly { readonly file: number; readonly path: string; readonly theirs: string; readonly ours: string }[];
 }

@@ -1,15 +1,15 @@
 import { MassJudgement, MaterialJudgement, Shape } from '@rule/core/geometry';
 
-/** What is known of a file's geometry. Lengths in millimetres, masses in kilograms. */
+/** Geometry of a file. Lengths in millimetres, masses in kilograms. */
 export interface FileGeometry {
-  /** Whether the file as it stands was measured. */
+  /** Whether the current file was measured. */
   readonly measured: boolean;
   readonly shapes: readonly { readonly product: string; readonly problem: string | null; readonly shape: Shape | null; readonly picture: boolean }[];
-  /** The part's shape, or the whole of an assembly. */
+  /** The part, or the whole assembly. */
   readonly shape: Shape | null;
   readonly problem: string | null;
   readonly mass: MassJudgement | null;
-  /** Pieces of an assembly whose mass is not known. */
+  /** Pieces with unknown mass. */
   readonly missing: readonly string[];
   readonly material: MaterialJudgement | null;
   readonly modelMaterial: string | null;
@@ -19,7 +19,7 @@ export interface FileGeometry {
   readonly unit: string;
 }
 
-/** A file whose written mass or material does not go with its model. */
+/** A file whose written mass or material contradicts its model. */
 export interface MassRemark {
   readonly file: number;
   readonly path: string;

@@ -1,35 +1,35 @@
-/** What long work is about. */
+/** Kinds of jobs. */
 export type JobKind = 'survey' | 'upload' | 'geometry' | 'apply' | 'table' | 'take-back' | 'try' | 'check-in' | 'records';
 
-/** Long work: what it does, how far it is, and how it ended. */
+/** A job with progress and outcome. */
 export interface JobRow {
   readonly id: number;
   readonly kind: JobKind;
   readonly title: string;
   readonly by: string;
   readonly state: 'waiting' | 'running' | 'done' | 'failed' | 'cancelled';
-  /** What is being done right now. */
+  /** Current step. */
   readonly step: string;
   readonly done: number;
-  /** 0 while the amount of work is not known. */
+  /** 0 while unknown. */
   readonly total: number;
   readonly startedAt: string | null;
   readonly endedAt: string | null;
-  /** Seconds that the rest will take, judged by what was done. */
+  /** Estimated remaining seconds. */
   readonly secondsLeft: number | null;
   readonly message: string | null;
-  /** What came of it, by kind of work. */
+  /** Result, by kind. */
   readonly result: unknown;
   readonly errors: number;
 }
 
-/** What went wrong with one file of a job. */
+/** An error about one file. */
 export interface JobError {
   readonly path: string;
   readonly message: string;
 }
 
-/** The number of a job that was begun. */
+/** The number of a started job. */
 export interface JobStarted {
   readonly job: number;
 }

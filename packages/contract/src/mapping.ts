@@ -6,23 +6,23 @@ import { Decision, TableFinding, VaultDefinition, VaultField } from '@rule/core/
 import { FileRow } from './files';
 import { LockedOut, Tray } from './values';
 
-/** A cell of a family of title blocks, what it is bound to, and how it is in the drawings. */
+/** A cell of a family, its bindings and states. */
 export interface BlockCell {
   readonly tag: string;
   readonly prompt: string;
-  /** Whether the block itself holds the text. */
+  /** Whether the block defines the text. */
   readonly constant: boolean;
-  /** What the edition in force says. */
+  /** Binding in force. */
   readonly binding: Binding | null;
-  /** What the draft says; the same where there is none. */
+  /** Binding in the draft. */
   readonly drafted: Binding | null;
-  /** How many cells of drawings are in each state; empty for a cell that is not bound to anything. */
+  /** Cells in drawings by state; empty if unbound. */
   readonly states: Readonly<Partial<Record<CellState, number>>>;
 }
 
-/** A family of title blocks: blocks of one name, whatever its case, with the variants that were made from it. */
+/** A family of title blocks: blocks of one name, ignoring case, and their variants. */
 export interface BlockRow {
-  /** Its name in small letters, by which it is asked for. */
+  /** Lower-case name. */
   readonly family: string;
   readonly name: string;
   readonly drawings: number;
@@ -30,7 +30,7 @@ export interface BlockRow {
   readonly cells: readonly BlockCell[];
 }
 
-/** Which sheets of a family are listed: all, or those on which a cell, or any, is in a state. */
+/** Sheet filter: all, or by cell state. */
 export interface SheetsQuery {
   readonly block: string;
   readonly cell?: string;
@@ -45,25 +45,25 @@ export interface SheetRow {
   readonly path: string;
   readonly lock: string | null;
   readonly layout: string;
-  /** Its number among the drawing's sheets, and how many there are. */
+  /** Its number and the drawing's sheet count. */
   readonly number: number;
   readonly sheets: number;
   readonly holder: string;
   readonly states: Readonly<Partial<Record<CellState, number>>>;
 }
 
-/** Sheets of a family of title blocks: how many there are, and a page of them. */
+/** A page of sheets with the total. */
 export interface SheetPage {
   readonly total: number;
   readonly rows: readonly SheetRow[];
 }
 
-/** A title block on a sheet, by the key of its holder. */
+/** A title block on a sheet, by holder key. */
 export interface HolderQuery {
   readonly holder: string;
 }
 
-/** One sheet's title block: its picture and what its cells hold and would show. */
+/** A sheet's title block: definition and cells. */
 export interface BlockView {
   readonly file: FileRow;
   readonly block: BlockReading;
@@ -73,13 +73,13 @@ export interface BlockView {
   readonly number: number;
   readonly sheets: number;
   readonly scale: number | null;
-  /** The block in whose definition it stands, where it is not placed on the sheet itself. */
+  /** The containing block, if nested. */
   readonly inside: string | null;
   readonly model: {
     readonly match: Match;
     readonly file: number | null;
     readonly path: string | null;
-    /** Whether someone has settled it for this sheet alone. */
+    /** Whether it was chosen for this sheet. */
     readonly settled: boolean;
   };
   readonly cells: readonly {
@@ -87,27 +87,27 @@ export interface BlockView {
     readonly stored: string | null;
     readonly fixed: string | null;
     readonly bound: BoundCell | null;
-    /** Where the one value that it shows is kept; `null` where nothing is typed through it. */
+    /** Owner of its single value; `null` if it is not editable. */
     readonly owner: OwnedValue | null;
   }[];
 }
 
-/** The value behind a cell: who holds it, what it is now, and why it cannot be typed, if so. */
+/** The value behind a cell: owner, current value, and why it is closed. */
 export interface OwnedValue extends CellOwner {
-  /** The path of its file, or the name of its holder. */
+  /** Path of its file, or name of its holder. */
   readonly of: string;
   readonly text: string;
   readonly closed: string | null;
 }
 
-/** A text typed in a cell that shows no property: it is a text of the drawing alone. */
+/** Text typed in an unbound cell. */
 export interface TypedCell {
   readonly holder: string;
   readonly tag: string;
   readonly text: string;
 }
 
-/** Texts of cells to be taken up as values of their properties: those whose source is blank. */
+/** Cell texts to take up as values where the source is blank. */
 export interface TakeUp {
   readonly block: string;
   /** Tags; `null` for all. */
@@ -115,19 +115,19 @@ export interface TakeUp {
   readonly drawings: readonly number[] | null;
 }
 
-/** What was taken up, and the texts that were not, with the reason. */
+/** Values taken up, and conflicts. */
 export interface TakenUpAnswer {
   readonly tray: Tray;
   readonly values: number;
   readonly conflicts: readonly { readonly file: number; readonly path: string; readonly tag: string; readonly text: string; readonly why: string }[];
 }
 
-/** What cells show from now on, for the draft; one that shows nothing is left as it is in drawings. */
+/** New bindings for the draft; unbound cells stay as they are. */
 export interface BoundCells {
   readonly cells: readonly Omit<Binding, 'id'>[];
 }
 
-/** Cells of a family of title blocks to be put in the tray: those that are stale, that drawings lack, or that would be erased. */
+/** Cells to correct: stale, lacking, or to be erased. */
 export interface CellTray {
   readonly block: string;
   /** Tags; `null` for all. */
@@ -136,7 +136,7 @@ export interface CellTray {
   readonly wishes: readonly CellWish[];
 }
 
-/** What was put in the tray, and the drawings that were left out with the reason. */
+/** Lines added, and skipped drawings. */
 export interface CellTrayAnswer {
   readonly tray: Tray;
   readonly cells: number;
@@ -147,70 +147,70 @@ export interface CellTrayAnswer {
 export interface BlockExchange {
   readonly from: string;
   readonly to: string;
-  /** Which cell's text each cell of the new block gets, by tag; as suggested where it is not said. */
+  /** Sources of cell texts by new tag; suggested ones by default. */
   readonly cells?: Readonly<Record<string, string | null>>;
   /** Numbers of drawings; `null` for all. */
   readonly drawings: readonly number[] | null;
 }
 
-/** What an exchange would do. */
+/** Preview of an exchange. */
 export interface BlockExchangePlan {
   readonly sheets: number;
-  /** Cells of the new block, where their texts come from, and by what that was found. */
+  /** Cells of the new block with their sources. */
   readonly cells: readonly (CellMatch & { readonly prompt: string })[];
-  /** Cells of the old block, and on how many sheets they hold a text. */
+  /** Cells of the old block, with counts of texts. */
   readonly from: readonly { readonly tag: string; readonly prompt: string; readonly texts: number }[];
-  /** Cells whose texts no cell of the new block takes. */
+  /** Texts that would be lost. */
   readonly lost: readonly { readonly tag: string; readonly texts: number; readonly examples: readonly string[] }[];
-  /** The drawing that lends the new block to those that do not define it. */
+  /** The drawing providing the new block. */
   readonly lender: string | null;
   readonly left: readonly LockedOut[];
 }
 
-/** The model that feeds a sheet; `null` for the one that the drawing shows. */
+/** A sheet's model; `null` for the drawing's. */
 export interface SheetModel {
   readonly layout: string;
   readonly model: number | null;
 }
 
-/** How the vault stands to the library that stands for it, as it last said: no look waits for it. */
+/** State of vault and library, as last fetched. */
 export interface VaultState {
-  /** What went wrong when it was asked last; `null` when it answered. */
+  /** The last error; `null` if there was none. */
   readonly problem: string | null;
-  /** When it last answered. */
+  /** Time of the last answer. */
   readonly at: string | null;
-  /** Libraries, and which of them stands for the vault. */
+  /** Libraries, and which is the vault's. */
   readonly libraries: readonly { readonly id: number; readonly name: string; readonly inVault: boolean }[];
   readonly definition: VaultDefinition;
-  /** Links of the edition in force. */
+  /** Links in force. */
   readonly links: readonly Link[];
-  /** Links of the draft; the same where there is none. */
+  /** Links of the draft. */
   readonly drafted: readonly Link[];
   readonly table: readonly TableFinding[];
-  /** Folders that hold files of the vault, with how many they hold themselves. */
+  /** Vault folders with direct file counts. */
   readonly folders: readonly { readonly path: string; readonly files: number }[];
   readonly files: number;
 }
 
-/** One link of one file: its three values and what the next check-in does. */
+/** A link of a file: three values and the outcome. */
 export interface LinkValues {
   readonly link: Link;
-  /** Where the file's value is, or would be written; `null` where the file has no such place. */
+  /** Address of the file's value; `null` for none. */
   readonly end: LinkEnd | null;
-  /** The name there, to the letter. */
+  /** The exact name there. */
   readonly name: string;
   readonly file: string | null;
   readonly record: string | null;
-  /** `undefined` when file and record never agreed. */
+  /** `undefined` if they never agreed. */
   readonly agreed?: string | null;
   readonly decision: Decision;
-  /** Whether the name is not in the file yet, and would be added. */
+  /** Whether the name would be added to the file. */
   readonly adds: boolean;
-  /** Why the value cannot pass; `null` where nothing is against it. */
+  /** Why the value cannot pass; `null` if it can. */
   readonly refused: string | null;
 }
 
-/** Where an entry of the vault stands. */
+/** Standing of an entry. */
 export interface EntryStanding {
   readonly version: number;
   readonly versionBy: string;
@@ -222,25 +222,25 @@ export interface EntryStanding {
   readonly checkedOutAt: string | null;
 }
 
-/** A file beside its record in the vault. */
+/** A file beside its record. */
 export interface VaultFile extends EntryStanding {
   readonly file: FileRow;
   readonly record: Readonly<Record<string, string>>;
   readonly values: readonly LinkValues[];
 }
 
-/** Values to be tried on a copy of a file and its record: nothing is written. */
+/** Values to try on copies. */
 export interface TryValues {
-  /** The state of the workflow in which they meet. */
+  /** Workflow state to assume. */
   readonly state: string;
-  /** By the number of the link; what is not said is as it is. */
+  /** By link; absent sides are unchanged. */
   readonly edits: readonly { readonly link: number; readonly file?: string | null; readonly record?: string | null }[];
 }
 
-/** What of records is shown. */
+/** Record filter. */
 export interface RecordsQuery {
   readonly folder?: string;
-  /** Looked for in paths and values. */
+  /** Searched in paths and values. */
   readonly text?: string;
   readonly state?: string;
   readonly kind?: Kind;
@@ -248,46 +248,46 @@ export interface RecordsQuery {
   readonly limit: number;
 }
 
-/** A record of the vault. */
+/** A vault record. */
 export interface RecordRow extends EntryStanding {
   readonly entry: number;
-  /** The file of the library; `null` where it is not there. */
+  /** The library file; `null` if missing. */
   readonly file: number | null;
   readonly path: string;
   readonly kind: Kind;
   readonly className: string | null;
   readonly record: Readonly<Record<string, string>>;
-  /** Fields that cannot be typed here, with the reason. */
+  /** Read-only fields with reasons. */
   readonly closed: Readonly<Record<string, string>>;
 }
 
-/** Records, and how many there are. */
+/** A page of records with the total. */
 export interface RecordPage {
   readonly rows: readonly RecordRow[];
   readonly total: number;
 }
 
-/** Values typed in records. A value of a record that is not as its author saw it is not written. */
+/** Typed record values. Values changed since are not overwritten. */
 export interface RecordEdits {
   readonly title: string;
   readonly edits: readonly { readonly entry: number; readonly field: string; readonly before: string | null; readonly after: string | null }[];
 }
 
-/** What became of values typed in records. */
+/** Result of record changes. */
 export interface RecordEditReport {
-  /** Number under which it can be undone; `null` where nothing was written. */
+  /** Number for undo; `null` if nothing was written. */
   readonly edit: number | null;
   readonly written: number;
   readonly left: readonly { readonly path: string; readonly field: string; readonly reason: string }[];
 }
 
-/** Records that are being changed: the job, and what came of it where that was known soon. */
+/** Started record changes: the job, and its result if it finished soon. */
 export interface RecordsStarted {
   readonly job: number;
   readonly report: RecordEditReport | null;
 }
 
-/** A change of records that was made with Rule. */
+/** A change of records. */
 export interface RecordEditRow {
   readonly id: number;
   readonly title: string;
@@ -298,36 +298,36 @@ export interface RecordEditRow {
   readonly records: number;
 }
 
-/** A field to be made from a property; or the one of a name, as it shall be. */
+/** A field to create from a property, or a field's new definition. */
 export interface FieldOrder {
   readonly property?: number;
   readonly name?: string;
   readonly field?: VaultField;
 }
 
-/** A list from elsewhere to be taken into records: which column says which file, and which field each of the others goes to. */
+/** A list for records, with column mapping. */
 export interface LegacyList {
   readonly headers: readonly string[];
   readonly rows: readonly (readonly string[])[];
-  /** Header of the column with paths, file names, or values of the record field in `keyField`. */
+  /** Header of the key column. */
   readonly key: string;
-  /** The record field whose values the key column holds; `null` for paths and file names. */
+  /** Field matched by the key; `null` for paths and names. */
   readonly keyField: string | null;
   readonly columns: readonly { readonly header: string; readonly field: string }[];
 }
 
-/** What a list would do, row by row. */
+/** Preview of a list, by row. */
 export interface LegacyRow {
   readonly row: number;
   readonly key: string;
   readonly path: string | null;
   readonly entry: number | null;
   readonly changes: readonly { readonly field: string; readonly before: string | null; readonly after: string }[];
-  /** Why the row cannot be taken, or a value of it. */
+  /** Problems of the row. */
   readonly problems: readonly string[];
 }
 
-/** A file of the library that the vault does not have yet, and what its record would hold. */
+/** A file not yet in the vault, with its initial record. */
 export interface Newcomer {
   readonly file: number;
   readonly path: string;
@@ -337,42 +337,42 @@ export interface Newcomer {
   readonly problem: string | null;
 }
 
-/** What was decided where file and record differ, by the number of the link. */
+/** Decisions on differences, by link. */
 export interface CheckIn {
-  /** Which side is taken for clashes, by link number. */
+  /** Chosen side for clashes, by link number. */
   readonly settled: Readonly<Record<string, 'file' | 'record'>>;
-  /** The vault's version that is knowingly replaced, where the file is not made from it. */
+  /** A vault version knowingly replaced. */
   readonly over?: number;
-  /** Whether title block cells that are stale are put right in the same step. */
+  /** Whether to correct stale title block cells too. */
   readonly titleBlocks?: boolean;
 }
 
-/** What a check-in has done. */
+/** Result of a check-in. */
 export interface CheckInReport {
   readonly version: number;
   readonly recordChanges: number;
   readonly fileChanges: number;
-  /** Title block cells that were put right. */
+  /** Corrected title block cells. */
   readonly cells: number;
   readonly changeSet: number | null;
 }
 
-/** What a run would do with one file of the vault. */
+/** Preview of a run for one file. */
 export interface RehearsedFile {
   readonly file: number;
   readonly path: string;
   readonly kind: Kind;
   readonly state: string;
   readonly version: number;
-  /** Linked values by what would become of them; equal ones are not counted. */
+  /** Differing values by action. */
   readonly counts: Readonly<Record<'in' | 'out' | 'ask' | 'stays', number>>;
-  /** Title block cells that are stale; absent in rehearsals that earlier versions kept. */
+  /** Stale title block cells; absent in older rehearsals. */
   readonly cells?: number;
-  /** Whether the file's bytes are other than those of the vault's newest version. */
+  /** Whether the file differs from the vault's newest version. */
   readonly changed: boolean;
-  /** Why the file cannot be checked in now. */
+  /** Why it cannot be checked in. */
   readonly blocked: string | null;
-  /** The first values that would pass, ask or stay apart. */
+  /** The first differing values. */
   readonly told: readonly {
     readonly field: string;
     readonly file: string | null;
@@ -382,44 +382,44 @@ export interface RehearsedFile {
   }[];
 }
 
-/** A rehearsal that was kept as evidence. */
+/** A kept rehearsal. */
 export interface KeptRehearsal {
   readonly id: number;
   readonly title: string;
   readonly at: string;
-  /** When the vault was last heard of then. */
+  /** Time of the vault data used. */
   readonly vaultAt: string | null;
   readonly edition: number | null;
   readonly by: string;
   readonly mine: boolean;
   readonly files: number;
-  /** Files that could not have been checked in, and values that would have been asked about. */
+  /** Blocked files, and values needing a decision. */
   readonly blocked: number;
   readonly asks: number;
 }
 
-/** A kept rehearsal with its files: every value that would pass, ask or stay apart is told. */
+/** A kept rehearsal with all differing values. */
 export interface KeptRehearsalView extends KeptRehearsal {
   readonly rows: readonly RehearsedFile[];
 }
 
-/** What becomes of values that would be asked about, where many files are checked in. */
+/** Handling of clashes in runs. */
 export const RUN_CLASHES = ['leave out', 'file', 'record'] as const;
 
-/** What is done with many files of the vault, one after the other. */
+/** Kinds of runs. */
 export const RUN_KINDS = ['check in', 'records to files', 'files to records', 'get newest', 'check out', 'undo check-out', 'bring in'] as const;
 export type RunKind = (typeof RUN_KINDS)[number];
 
-/** Files to be worked on, one after the other. */
+/** A run over files. */
 export interface VaultRun {
   readonly kind: RunKind;
   readonly files: readonly number[];
   readonly clash: (typeof RUN_CLASHES)[number];
-  /** Whether title blocks of drawings are put right when they are checked in. */
+  /** Whether to correct title blocks at check-in. */
   readonly titleBlocks: boolean;
 }
 
-/** What became of one file of a run. */
+/** Outcome for one file. */
 export interface VaultRunFile {
   readonly file: number;
   readonly path: string;
@@ -428,7 +428,7 @@ export interface VaultRunFile {
   readonly version: number | null;
 }
 
-/** What a run comes to; the result of its job. */
+/** Result of a run. */
 export interface VaultRunResult {
   readonly kind: RunKind;
   readonly rows: readonly VaultRunFile[];

@@ -1,33 +1,33 @@
 import { NamingRule } from '@rule/core/naming';
 import { FileChoice } from './forms';
 
-/** How the company names its files. */
+/** File naming rules. */
 export interface Naming {
   readonly rules: readonly NamingRule[];
 }
 
-/** A file whose name is not the one that its rule gives. */
+/** A file whose name differs from its rule. */
 export interface NamingRow {
   readonly file: number;
   readonly path: string;
   readonly wanted: string | null;
   readonly mode: NamingRule['mode'];
-  /** Why it cannot be done, if so. */
+  /** Why it cannot be done. */
   readonly problem: string | null;
-  /** What names the file, and follows when it is renamed or takes the copy's name where that is put in its place. */
+  /** References that follow a rename or replacement. */
   readonly links: readonly { readonly file: number; readonly path: string; readonly how: string }[];
 }
 
-/** Files whose name is not the one that their rule gives. */
+/** Files whose names differ from their rule. */
 export interface NamingPlan {
   readonly total: number;
   readonly rows: readonly NamingRow[];
 }
 
-/** Files whose names are asked for. */
+/** Files to check names for. */
 export type NamingRequest = FileChoice;
 
-/** Files whose pending values go into copies, and whether the copies take their places in drawings and assemblies. */
+/** Files to copy with pending values, and whether the copies replace them. */
 export interface CopyRequest {
   readonly files: readonly number[];
   readonly replace: boolean;

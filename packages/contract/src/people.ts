@@ -1,51 +1,51 @@
 import { Role } from './session';
 
-/** Fewest letters of a password. What it is made of is nobody's business (NIST SP 800-63B, from memory: eight or more, no rules of composition). */
+/** Minimum password length (NIST SP 800-63B, from memory: at least eight, no composition rules). */
 export const SHORTEST_PASSWORD = 10;
 
-/** A person as administrators see them. */
+/** A user, for administrators. */
 export interface PersonRow {
   readonly id: number;
-  /** By which they sign in. */
+  /** Sign-in name. */
   readonly name: string;
-  /** By which others know them, in history too. */
+  /** Display name, also in history. */
   readonly displayName: string;
   readonly role: Role;
-  /** Locked people cannot sign in, and their tokens do nothing. */
+  /** Locked users cannot sign in or use tokens. */
   readonly locked: boolean;
-  /** Whether they still have the first password, which someone else knows. */
+  /** Whether the initial password is still in use. */
   readonly firstPassword: boolean;
   readonly signedInAt: string | null;
-  /** Tokens of theirs that work. */
+  /** Number of valid tokens. */
   readonly tokens: number;
 }
 
-/** A person to be added. */
+/** A user to add. */
 export interface PersonDraft {
   readonly name: string;
   readonly displayName: string;
   readonly role: Role;
 }
 
-/** What a person is called and may do from now on. */
+/** New name and role. */
 export interface PersonChange {
   readonly displayName: string;
   readonly role: Role;
   readonly locked: boolean;
 }
 
-/** The first password of a person, said this once. They choose another when they sign in. */
+/** The initial password, shown once; it must be changed at sign-in. */
 export interface FirstPassword {
   readonly id: number;
   readonly password: string;
 }
 
-/** What people say of themselves. */
+/** The user's own profile. */
 export interface ProfileChange {
   readonly displayName: string;
 }
 
-/** A new password, with the old one to prove who asks. */
+/** A new password, with the old one for verification. */
 export interface PasswordChange {
   readonly current: string;
   readonly next: string;

@@ -5,6 +5,6 @@ export interface Problem {
   readonly status: number;
   readonly code: string;
   readonly detail: string;
-  /** What is wrong in detail, by field or line. */
+  /** Details, by field or line. */
   readonly issues?: readonly { readonly field: string; readonly code: string; readonly message: string }[];
 }

@@ -1,66 +1,69 @@
 import type { ObjectSchema } from 'joi';
 import { Role } from './session';
 
-/** What a route answers with. What the JSON is stands for the compiler alone, and for the published description that is made from it. */
+/** A route's answer. The JSON type exists for the compiler and the API description. */
 export interface Answer<T> {
   readonly media: string;
-  /** Never set. */
+  /** Never set; carries the type. */
   readonly of?: T;
 }
 
 /** An answer as JSON. */
 export const json = <T>(): Answer<T> => ({ media: 'application/json' });
-/** An answer that says no more than that it is done. */
+/** An answer without content. */
 export const nothing: Answer<null> = { media: 'application/json' };
-/** A file or page as it is. @param media its type */
+/**
+ * A file or page.
+ * @param media its type
+ */
 export const bytes = (media: string): Answer<Uint8Array> => ({ media });
-/** Events that go on until someone stops to listen. */
+/** An event stream. */
 export interface Events<T> {
   readonly each: T;
 }
-/** Server-sent events, each with its data as JSON. */
+/** Server-sent events with JSON data. */
 export const events = <T>(): Answer<Events<T>> => ({ media: 'text/event-stream' });
 
-/** One route of the API: all that server, callers and the published description need to know of it. Its name holds method and path. */
+/** A route: everything server, callers and description need. Its key is method and path. */
 export interface RouteShape {
-  /** One sentence for people who read the description. */
+  /** One-sentence summary for the description. */
   readonly summary: string;
-  /** The least role that may ask. `null` where nobody need be signed in. */
+  /** Minimum role; `null` for public routes. */
   readonly role: Role | null;
-  /** Checks of the query; what it fills in may be left out by who asks. */
+  /** Query checks; keys with defaults may be omitted by callers. */
   readonly query?: ObjectSchema;
-  /** Keys of the query that nothing fills in: they must be given. */
+  /** Required query keys. */
   readonly needs?: readonly string[];
   readonly body?: ObjectSchema;
-  /** Set for routes that take a file as the raw body; the limit in bytes. */
+  /** Set for routes with a raw file body: limit in bytes. */
   readonly upload?: number;
-  /** Set for routes that read a file of any size from the body as it comes. */
+  /** Set for routes that stream a file body of any size. */
   readonly stream?: true;
-  /** Set for what people may do who still have their first password. */
+  /** Set for routes allowed with an initial password. */
   readonly beforeOwnPassword?: true;
   readonly answer: Answer<unknown>;
 }
 
-/** Routes by name: method and path below `/api`, with numbers in the path as `{name}`. */
+/** Routes by method and path below `/api`, with path numbers as `{name}`. */
 export type RouteTable = Readonly<Record<`${'GET' | 'POST' | 'PUT' | 'DELETE'} /${string}`, RouteShape>>;
 
-/** The names of the numbers in a path. */
+/** Names of path numbers. */
 type Names<Path extends string> = Path extends `${string}{${infer Name}}${infer Rest}` ? Name | Names<Rest> : never;
-/** The numbers that are in a route's path. */
+/** Path numbers of a route. */
 export type ParamsOf<Name extends string> = Readonly<Record<Names<Name>, number>>;
-/** What a route's checks give for its query. */
+/** Query type of a route. */
 export type QueryOf<Route> = Route extends { readonly query: ObjectSchema<infer Query> } ? Query : undefined;
-/** What a route's checks give for its body. */
+/** Body type of a route. */
 export type BodyOf<Route> = Route extends { readonly body: ObjectSchema<infer Body> } ? Body : undefined;
-/** What a route answers with. */
+/** Answer type of a route. */
 export type AnswerOf<Route> = Route extends { readonly answer: Answer<infer Given> } ? Given : never;
 
-/** The parts of a route's name. */
+/** Method and path of a route name. */
 export function methodAndPath(name: string): { readonly method: string; readonly path: string } {
   const at = name.indexOf(' ');
   return { method: name.slice(0, at), path: name.slice(at + 1) };
 }
 
-/** The address of a route below `/api`, with its numbers put in. */
+/** URL of a route below `/api`, with numbers filled in. */
 export const addressOf = (name: string, params: Readonly<Record<string, number>> = {}): string =>
   methodAndPath(name).path.replace(/\{(\w+)\}/g, (_whole, key: string) => String(params[key]));

@@ -12,7 +12,7 @@ import {
   SeriesDraft,
 } from '@rule/core/schema';
 
-/** An edit of one property of the draft: what its author saw, and what it is to be. */
+/** An edit of a draft property: the version its author saw, and the new one. */
 export interface ChangedProperty {
   readonly id: number;
   readonly base: PropertyDraft | null;
@@ -21,22 +21,22 @@ export interface ChangedProperty {
   readonly retired: boolean;
 }
 
-/** Properties of the draft as someone saves them together. */
+/** Edits saved together. */
 export interface ChangedProperties {
   readonly properties: readonly ChangedProperty[];
 }
 
-/** Properties to be defined in the draft. */
+/** Properties to add to the draft. */
 export interface AddedProperties {
   readonly properties: readonly PropertyDraft[];
 }
 
-/** The checks across properties as someone saves them. */
+/** Checks across properties. */
 export interface SavedChecks {
   readonly checks: readonly (Omit<Check, 'id'> & { readonly id: number | null })[];
 }
 
-/** A schema as it travels: the whole law, without numbers of this installation. */
+/** A portable schema, without installation-specific numbers. */
 export interface SchemaDocument {
   readonly rule: 1;
   readonly properties: readonly (PropertyDraft & { readonly retired: boolean })[];
@@ -49,30 +49,30 @@ export interface SchemaDocument {
   readonly series: readonly SeriesDraft[];
 }
 
-/** Where a choice list is kept in step with. */
+/** Source of a choice list. */
 export type ListSource =
   { readonly type: 'file'; readonly path: string; readonly sheet: string | null } | { readonly type: 'database'; readonly url: string; readonly query: string };
 
-/** A choice list, with its source and what uses it. */
+/** A choice list with its source and uses. */
 export interface ChoiceListRow extends ChoiceListDraft {
   readonly id: number;
   readonly source: ListSource | null;
   readonly loadedAt: string | null;
-  /** When its source was looked at last, the number of choices that differed then, or why it could not be looked at. */
+  /** Last check of its source: time, number of differences, or error. */
   readonly lookedAt: string | null;
   readonly differs: number | null;
   readonly trouble: string | null;
-  /** Captions of the properties that use the list. */
+  /** Captions of properties using the list. */
   readonly usedBy: readonly string[];
 }
 
-/** What loading a list again would change; `token` proves on applying that the source has not changed since. */
+/** Preview of reloading a list; `token` detects later changes of the source. */
 export interface ListPreview extends Omit<ListComparison, 'result'> {
   readonly token: string;
   readonly problems: readonly string[];
 }
 
-/** A number series with what it has handed out. */
+/** A number series with issued numbers. */
 export interface SeriesRow extends SeriesDraft {
   readonly id: number;
   readonly usedBy: readonly string[];
@@ -80,7 +80,7 @@ export interface SeriesRow extends SeriesDraft {
   readonly numbers: readonly SeriesNumber[];
 }
 
-/** A number that a series has handed out. */
+/** An issued number. */
 export interface SeriesNumber {
   readonly id: number;
   readonly text: string;
@@ -91,7 +91,7 @@ export interface SeriesNumber {
   readonly note: string;
 }
 
-/** One edition in the list of all. */
+/** An edition in the list. */
 export interface EditionRow {
   readonly number: number;
   readonly state: 'draft' | 'in force' | 'superseded';
@@ -102,11 +102,11 @@ export interface EditionRow {
   readonly properties: number;
 }
 
-/** The draft: what it says, what that changes, what is wrong with it, and who has worked on it. */
+/** The draft: content, changes, problems and recent authors. */
 export interface DraftView {
-  /** The last draft that was discarded, where no other has begun; absent from servers of earlier versions. */
+  /** The last discarded draft, if no other has begun; absent from older servers. */
   readonly discarded?: { readonly changes: number; readonly by: string; readonly at: string } | null;
-  /** `null` when nobody has begun a draft: the schema is then what is in force. */
+  /** `null` without a draft; the schema is then the one in force. */
   readonly number: number | null;
   readonly revision: number;
   readonly inForce: number;
@@ -116,11 +116,11 @@ export interface DraftView {
     readonly severity: 'error' | 'warning';
     readonly property: number | null;
     readonly check: number | null;
-    /** The form that it is about, and where in it. */
+    /** The form, and the position in it. */
     readonly form?: number;
     readonly panel?: string | null;
     readonly input?: string | null;
-    /** The binding or link that it is about. */
+    /** The binding or link. */
     readonly binding?: number;
     readonly link?: number;
     readonly code: string;
@@ -131,13 +131,13 @@ export interface DraftView {
   readonly edits: readonly { readonly by: string; readonly at: string; readonly what: string }[];
 }
 
-/** What a draft would do to one value, to what a cell of a title block shows, or to what a record of the vault holds. */
+/** Effects of a draft on a value, a title block cell or a record field. */
 export const EFFECTS = ['breaks', 'passes', 'changes', 'loses', 'shows', 'records'] as const;
 
 /** One of {@link EFFECTS}. */
 export type Effect = (typeof EFFECTS)[number];
 
-/** What a try of the draft has found, counted by effect and property. */
+/** Results of a try, by effect and property. */
 export interface TrySummary {
   readonly id: number;
   readonly edition: number;
@@ -152,15 +152,15 @@ export interface TrySummary {
     readonly effect: Effect;
     readonly property: number | null;
     readonly check: number | null;
-    /** The cell that would show something else, by tag and block. */
+    /** The affected cell, by tag and block. */
     readonly cell: string | null;
-    /** The record field that would hold something else. */
+    /** The affected record field. */
     readonly record: string | null;
     readonly files: number;
   }[];
 }
 
-/** What a try says of one value of a file. */
+/** A finding of a try about one value. */
 export interface TryFinding {
   readonly file: number;
   readonly path: string;
@@ -174,7 +174,7 @@ export interface TryFinding {
   readonly message: string;
 }
 
-/** A page of what a try has found. */
+/** A page of findings. */
 export interface TryQuery {
   readonly effect?: Effect;
   readonly property?: number;
@@ -185,35 +185,35 @@ export interface TryQuery {
   readonly limit: number;
 }
 
-/** How far a property of the edition in force has come into the files that it reaches. */
+/** Rollout progress of a property. */
 export interface RolloutRow {
   readonly property: number;
   readonly reached: number;
-  /** Files that have the name, with or without a value. */
+  /** Files with the name, with or without a value. */
   readonly named: number;
   readonly filled: number;
-  /** Files that hold it under another name only. */
+  /** Files holding it under another name only. */
   readonly otherName: number;
-  /** Files that lack the name and cannot be written now. */
+  /** Locked files lacking the name. */
   readonly barred: number;
-  /** Files that hold the name although the property is retired or does not reach them. */
+  /** Files holding a retired or out-of-scope property. */
   readonly left: number;
 }
 
-/** What can be done to carry a property on into files. */
+/** Rollout actions. */
 export const ROLLOUT_ACTIONS = ['add the name', 'rename', 'compute', 'remove'] as const;
 
 /** One of {@link ROLLOUT_ACTIONS}. */
 export type RolloutAction = (typeof ROLLOUT_ACTIONS)[number];
 
-/** Values to try an expression with: those of a file of the library, and texts typed over them. */
+/** Values for testing an expression: a file's, with overrides. */
 export interface TryExpression {
   readonly property: PropertyDraft;
   readonly id: number | null;
   readonly files: readonly number[];
 }
 
-/** What a rule gives for a file, and what each part of it came to. */
+/** A rule's result for a file, with all steps. */
 export interface ExpressionResult {
   readonly file: number;
   readonly path: string;
@@ -233,27 +233,27 @@ export interface ExpressionResult {
 /** Company-wide settings that reading and checking depend on. */
 export interface Settings {
   readonly company: string;
-  /** Workflow states of documents, in their order. */
+  /** Workflow states in order. */
   readonly workflowStates: readonly string[];
-  /** Patterns of texts that look like values and count as blank. */
+  /** Patterns of stand-ins: texts that count as blank. */
   readonly standIns: readonly string[];
-  /** Written name of the document property by which a drawing names its model. */
+  /** Written name of the property in which a drawing names its model. */
   readonly modelProperty: string;
-  /** Written names of the properties that hold a part's mass and material. */
+  /** Written names of a part's mass and material. */
   readonly massProperty: string;
   readonly materialProperty: string;
-  /** Densities of materials in kg/m³, for models that state none. */
+  /** Material densities in kg/m³, for models without one. */
   readonly densities: readonly { readonly material: string; readonly density: number }[];
-  /** Words that mean the same in names: an abbreviation and what it stands for. */
+  /** Abbreviations in names. */
   readonly abbreviations: readonly { readonly short: string; readonly long: string }[];
-  /** Values that mean the same: groups of words. */
+  /** Synonymous values, in groups. */
   readonly synonyms: readonly (readonly string[])[];
 }
 
-/** What files have that values can be kept in or taken from. */
+/** Places in files that can hold values. */
 export interface SchemaPlaces {
   readonly fields: readonly { readonly kind: Kind; readonly name: string; readonly files: number }[];
-  /** Layers that closed outlines are on, and texts that are in outlines. */
+  /** Layers with closed outlines, and texts inside outlines. */
   readonly layers: readonly string[];
   readonly texts: readonly string[];
 }

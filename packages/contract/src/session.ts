@@ -1,39 +1,39 @@
-/** What people may do, from least to most. */
+/** Roles, from least to most. */
 export const ROLES = ['viewer', 'checker', 'editor', 'administrator'] as const;
 
 /** One of {@link ROLES}. */
 export type Role = (typeof ROLES)[number];
 
-/** Whether a role may do what another one may. */
+/** Whether a role includes another. */
 export const mayActAs = (role: Role, needed: Role): boolean => ROLES.indexOf(role) >= ROLES.indexOf(needed);
 
-/** Who is signed in. */
+/** The signed-in user. */
 export interface SignedIn {
   readonly name: string;
   readonly displayName: string;
   readonly role: Role;
-  /** Whether a password of one's own must be chosen before anything else. */
+  /** Whether a new password must be chosen first. */
   readonly firstPassword: boolean;
 }
 
-/** The state of a session: who is signed in, if anybody. */
+/** Session state. */
 export interface SessionState {
   readonly user: SignedIn | null;
-  /** Goes back in the header `x-rule-csrf` with everything but GET. */
+  /** Send in the header `x-rule-csrf` with all requests but GET. */
   readonly csrf: string;
   readonly company: string;
 }
 
-/** What a token may be used for: reading alone, the work of its person, or managing people too where the person may. No token makes tokens. */
+/** Scopes of a token: read, work, or manage people. No token can create tokens. */
 export const TOKEN_SCOPES = ['read', 'work', 'people'] as const;
 
 /** One of {@link TOKEN_SCOPES}. */
 export type TokenScope = (typeof TOKEN_SCOPES)[number];
 
-/** Most days that a token works. */
+/** Maximum lifetime of a token, in days. */
 export const LONGEST_TOKEN = 366;
 
-/** A token by which a program acts for a person. */
+/** An API token. */
 export interface TokenRow {
   readonly id: number;
   readonly name: string;
@@ -41,20 +41,20 @@ export interface TokenRow {
   readonly usedAt: string | null;
   readonly expiresAt: string;
   readonly scope: TokenScope;
-  /** Whose token it is. */
+  /** Its owner. */
   readonly by: string;
   readonly mine: boolean;
 }
 
-/** A token to be made. */
+/** A token to create. */
 export interface TokenDraft {
   readonly name: string;
   readonly scope: TokenScope;
-  /** Days until it ends by itself. */
+  /** Lifetime in days. */
   readonly days: number;
 }
 
-/** A token as it is said once, when it is made. */
+/** A new token, shown once. */
 export interface NewToken {
   readonly id: number;
   readonly token: string;

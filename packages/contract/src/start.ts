@@ -1,16 +1,16 @@
 import { Kind } from '@rule/core/schema';
 
-/** What start files are published with. */
+/** Settings for publishing start files. */
 export interface StartPlan {
-  /** A folder on the server's disk; empty for the one that Rule keeps among its own data. */
+  /** A server folder; empty for Rule's own. */
   readonly folder: string;
   readonly sheets: readonly string[];
-  /** Name of the title block that drawings carry, if any. */
+  /** Title block of start drawings, if any. */
   readonly block: string | null;
   readonly unit: 'mm' | 'in';
 }
 
-/** A start file that was published. */
+/** A published start file. */
 export interface StartFileRow {
   readonly name: string;
   readonly kind: Kind;
@@ -18,14 +18,14 @@ export interface StartFileRow {
   readonly sheet: string | null;
   readonly names: readonly string[];
   readonly edition: number;
-  /** Whether what is in the folder is what was published. */
+  /** Whether the file in the folder is unchanged. */
   readonly stands: 'as published' | 'changed by someone else' | 'gone';
 }
 
-/** The start files that are published. */
+/** The published start files. */
 export interface StartFilesView {
   readonly plan: StartPlan;
-  /** Where they stand. */
+  /** Their folder. */
   readonly folder: string;
   readonly inForce: number;
   readonly published: { readonly edition: number; readonly at: string; readonly by: string | null } | null;
@@ -34,27 +34,27 @@ export interface StartFilesView {
   readonly sheets: readonly { readonly name: string; readonly practice: 'iso' | 'asme' }[];
 }
 
-/** What publishing would do to one file of the folder. */
+/** Preview of publishing, by file. */
 export interface StartComparison {
   readonly name: string;
   readonly effect: 'new' | 'unchanged' | 'replaced' | 'removed' | 'kept';
   readonly added: readonly string[];
   readonly removed: readonly string[];
-  /** What a person should know before it happens. */
+  /** Warnings. */
   readonly warning: string | null;
 }
 
-/** A file that was made from the start file of an older edition, with the names that it lacks. */
+/** A file based on an older start file, with missing names. */
 export interface OlderStart {
   readonly file: number;
   readonly path: string;
   readonly edition: number;
   readonly lacks: readonly string[];
-  /** Why nothing can be written into the file now, if so. */
+  /** Why it cannot be written. */
   readonly reason: string | null;
 }
 
-/** A file that has arrived or changed and lacks something. */
+/** A new or changed file lacking something. */
 export interface ToDo {
   readonly file: number;
   readonly path: string;
@@ -63,9 +63,9 @@ export interface ToDo {
   readonly at: string;
   readonly owner: string | null;
   readonly mine: boolean;
-  /** Captions of properties whose names the file lacks. */
+  /** Captions of missing names. */
   readonly lacks: readonly string[];
-  /** Captions of required properties without a value. */
+  /** Captions of missing required values. */
   readonly missing: readonly string[];
   readonly reason: string | null;
 }

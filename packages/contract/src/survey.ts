@@ -4,26 +4,26 @@ import { Kind, PropertyDraft } from '@rule/core/schema';
 import { FileRow, Library } from './files';
 import { Clause, FileFilter } from './values';
 
-/** A company's own subdivision of files. */
+/** A class of files. */
 export interface ClassDraft {
   readonly name: string;
   readonly clauses: readonly Clause[];
-  /** Whether the mass that is written down leads, as for bought parts, and not the one that the geometry gives. */
+  /** Whether written mass overrides geometry, as for bought parts. */
   readonly statedMass: boolean;
 }
 
-/** A class with how many files it has. */
+/** A class with its file count. */
 export interface ClassRow extends ClassDraft {
   readonly id: number;
   readonly files: number;
 }
 
-/** All classes in the order in which they are tried. */
+/** All classes in matching order. */
 export interface ClassesDraft {
   readonly classes: readonly (ClassDraft & { readonly id?: number })[];
 }
 
-/** What the libraries hold: what there is to look at. */
+/** Content of the libraries. */
 export interface Survey {
   readonly libraries: readonly Library[];
   readonly folders: readonly { readonly library: number; readonly folder: string; readonly files: number }[];
@@ -31,11 +31,11 @@ export interface Survey {
   readonly names: readonly FoundName[];
   readonly files: number;
   readonly remarks: number;
-  /** Fields of the records that the vault keeps; none without a vault. */
+  /** Record fields; empty without a vault. */
   readonly recordFields: readonly string[];
 }
 
-/** A written name as found in files, at one level in one kind of file. */
+/** A written name at one level in one kind of file. */
 export interface FoundName {
   readonly name: string;
   readonly level: Level;
@@ -48,7 +48,7 @@ export interface FoundName {
   readonly guess: TypeGuess;
 }
 
-/** Something about a file that a person should know. */
+/** A remark about a file. */
 export interface Remark {
   readonly file: number;
   readonly path: string;
@@ -56,19 +56,19 @@ export interface Remark {
   readonly message: string;
 }
 
-/** What coverage is told by. */
+/** Coverage columns. */
 export const COVERAGE_BY = ['kind', 'class', 'folder', 'level'] as const;
 
 /** One of {@link COVERAGE_BY}. */
 export type CoverageBy = (typeof COVERAGE_BY)[number];
 
-/** What coverage is of: written names in files, or fields of their records in the vault. */
+/** Coverage rows: written names, or record fields. */
 export const COVERAGE_OF = ['names', 'record fields'] as const;
 
 /** One of {@link COVERAGE_OF}. */
 export type CoverageOf = (typeof COVERAGE_OF)[number];
 
-/** Files whose coverage is asked for, and by what it is told. Record fields have no levels. */
+/** A coverage query. Record fields have no levels. */
 export interface CoverageQuery extends FileFilter {
   readonly by: CoverageBy;
   readonly of: CoverageOf;
@@ -87,11 +87,11 @@ export interface Coverage {
 export interface TwinRow {
   readonly reasons: readonly TwinReason[];
   readonly names: readonly { readonly name: string; readonly files: number; readonly filled: number; readonly property: number | null }[];
-  /** Holders in which two of the names stand with different values. */
+  /** Holders where both names have different values. */
   readonly clashes: number;
 }
 
-/** A written name whose values are asked for, in some files. */
+/** A name whose values are requested. */
 export interface ValuesQuery extends FileFilter {
   readonly name: string;
 }
@@ -101,16 +101,16 @@ export interface FoundValues {
   readonly name: string;
   readonly picture: ValuePicture;
   readonly values: readonly ValueCount[];
-  /** Distinct values, of which at most a few thousand are listed. */
+  /** Distinct values; at most a few thousand are listed. */
   readonly distinct: number;
   readonly files: number;
   readonly blank: number;
   readonly standIns: number;
-  /** Defaults that were left in: values that are the preset of a title block cell or the placeholder of the property. */
+  /** Unchanged defaults: presets of cells or placeholders of properties. */
   readonly leftIn: readonly { readonly text: string; readonly files: number }[];
 }
 
-/** Values that are under a name which only resembles a property's written name. */
+/** Values under a name resembling a property's. */
 export interface OtherName {
   readonly property: number;
   readonly name: string;
@@ -118,12 +118,12 @@ export interface OtherName {
   readonly differs: 'case' | 'blanks' | 'case and blanks' | 'wording';
 }
 
-/** A survey of today to be kept under a title. */
+/** A survey to keep. */
 export interface KeepSurvey extends FileFilter {
   readonly title: string;
 }
 
-/** A survey that was kept. */
+/** A kept survey. */
 export interface SurveyRow {
   readonly id: number;
   readonly title: string;
@@ -134,7 +134,7 @@ export interface SurveyRow {
   readonly names: number;
 }
 
-/** What changed since an earlier survey over the same files. */
+/** Changes since a kept survey. */
 export interface SurveyComparison {
   readonly then: SurveyRow;
   readonly files: number;
@@ -145,13 +145,13 @@ export interface SurveyComparison {
   }[];
 }
 
-/** A clean-up over the files of a filter, at chosen levels. */
+/** A clean-up of filtered files, at selected levels. */
 export interface CleanUpRequest {
   readonly action: CleanUp;
   readonly filter: FileFilter;
-  /** Levels that are touched; all when empty. */
+  /** Affected levels; all if empty. */
   readonly levels: readonly Level[];
-  /** Which name's value remains, for clashes that someone settled. */
+  /** Chosen names for settled clashes. */
   readonly chosen: readonly { readonly file: number; readonly holder: string; readonly name: string }[];
 }
 
@@ -159,7 +159,7 @@ export interface CleanUpRequest {
 export interface CleanUpPreview {
   readonly lines: number;
   readonly files: number;
-  /** Values that would go because their name goes or another value takes their place. */
+  /** Values that would be lost. */
   readonly going: number;
   readonly sample: readonly {
     readonly file: number;
@@ -173,14 +173,14 @@ export interface CleanUpPreview {
   readonly clashSample: readonly (Clash & { readonly path: string })[];
   readonly leftOut: number;
   readonly leftOutSample: readonly (LeftOut & { readonly path: string })[];
-  /** Files that may not be written, with the reason. */
+  /** Locked files with reasons. */
   readonly skipped: readonly { readonly file: number; readonly path: string; readonly message: string }[];
-  /** Proposed values that the schema would not take. */
+  /** Proposed values violating the schema. */
   readonly violations: number;
   readonly violationSample: readonly { readonly file: number; readonly path: string; readonly name: string; readonly message: string }[];
 }
 
-/** Values of one file to be copied to others. */
+/** Values to copy from one file to others. */
 export interface CopyValues {
   readonly from: number;
   readonly names: readonly string[];
@@ -188,12 +188,12 @@ export interface CopyValues {
   readonly files: readonly number[];
 }
 
-/** Written names that properties are to be drafted for. */
+/** Names to draft properties for. */
 export interface DraftsRequest {
   readonly names: readonly string[];
 }
 
-/** A property draft made from what was found, and what speaks against it as it stands. */
+/** A suggested draft property with its problems. */
 export interface FoundDraft {
   readonly found: string;
   readonly draft: PropertyDraft;
@@ -201,23 +201,23 @@ export interface FoundDraft {
   readonly problems: readonly string[];
 }
 
-/** A survey to be written as a table. */
+/** A survey as a table. */
 export interface SurveyTable {
   readonly format: 'xlsx' | 'csv';
   readonly filter: FileFilter;
-  /** Names in their order; all that were found when empty. */
+  /** Names in order; all if empty. */
   readonly names: readonly string[];
 }
 
-/** A page of the files that a filter takes in. */
+/** A page of filtered files. */
 export interface FilesQuery extends FileFilter {
   readonly offset: number;
   readonly limit: number;
-  /** A written name or field whose values come along. */
+  /** A name or field whose values are included. */
   readonly name?: string;
 }
 
-/** One page of files, with how many there are. */
+/** A page of files with the total. */
 export interface FilesPage {
   readonly total: number;
   readonly rows: readonly (FileRow & { readonly values: readonly string[] })[];

@@ -5,199 +5,199 @@ import { Severity } from '@rule/core/survey';
 import { HeldValue } from '@rule/core/values';
 import { FileRow } from './files';
 
-/** What a clause looks at: the file's own name, folder, kind or class, a value by its written name, one of the file's own fields, or a field of its record. */
+/** Subjects of clauses: file name, folder, kind, class, a value by written name, a field of the file, or a record field. */
 export const SUBJECTS = ['file name', 'folder', 'kind', 'class', 'value', 'field', 'record field'] as const;
 
 /** Subjects that need a name beside them. */
 export const NAMED_SUBJECTS: readonly Clause['subject'][] = ['value', 'field', 'record field'];
 
-/** Subjects for what is worked out when a file is read: the vault may change a record at any time. */
+/** Subjects available when files are read; records may change at any time. */
 export const FILE_SUBJECTS = SUBJECTS.filter((subject) => subject !== 'record field');
 
-/** Comparisons. Numbers and dates (ISO 8601) compare by size with the last four; text to the letter with the first two. */
+/** Operators. The last four compare numbers and ISO 8601 dates by size; the first two compare exact text. */
 export const OPERATORS = ['is', 'is not', 'contains', 'starts with', 'ends with', 'is filled', 'is blank', 'is a stand-in', '<', '≤', '≥', '>'] as const;
 
-/** One condition on a file. All clauses of a list must hold. */
+/** A condition on a file. All clauses of a list must hold. */
 export interface Clause {
   readonly subject: (typeof SUBJECTS)[number];
-  /** Written name or field, for the last three subjects. */
+  /** Name for the last three subjects. */
   readonly name?: string;
   readonly operator: (typeof OPERATORS)[number];
   readonly text?: string;
 }
 
-/** Which files a view is about. */
+/** A file filter. */
 export interface FileFilter {
   readonly library?: number;
   readonly folder?: string;
   readonly kind?: Kind;
-  /** Number of a class; 0 for files that belong to none. */
+  /** Class number; 0 for none. */
   readonly class?: number;
   readonly search?: string;
   readonly where?: readonly Clause[];
-  /** Number of an assembly: the files of the parts and assemblies below it. */
+  /** Assembly number: files below it. */
   readonly assembly?: number;
-  /** Number of a project or drawing set. */
+  /** Project or drawing set number. */
   readonly within?: number;
-  /** Files that lack a required value, hold a stale one, or one that breaks the schema. */
+  /** Files with missing, stale or invalid values. */
   readonly finding?: FindingKind;
 }
 
-/** What can be the matter with values, as files are filtered and counted by it. */
+/** Kinds of findings for filters and counts. */
 export const FINDING_KINDS = ['missing', 'stale', 'wrong'] as const;
 
 /** One of {@link FINDING_KINDS}. */
 export type FindingKind = (typeof FINDING_KINDS)[number];
 
-/** Comparisons that need no text. */
+/** Operators without text. */
 const TEXTLESS: readonly Clause['operator'][] = ['is filled', 'is blank', 'is a stand-in'];
 
-/** What keeps a condition from saying anything: a name or a text that is missing. `null` when it is whole. */
+/** What is missing in a condition; `null` if complete. */
 export function clauseProblem({ subject, name = '', operator, text = '' }: Clause): string | null {
   const named = NAMED_SUBJECTS.includes(subject);
   if (named && name.trim() === '') return 'Enter the value to compare.';
   if (TEXTLESS.includes(operator) || text !== '') return null;
-  // Files in the top folder of a library are in the folder with the empty name.
+  // The top folder has an empty name.
   if (subject === 'folder' && (operator === 'is' || operator === 'is not')) return null;
   return `Enter what to compare with${named ? ', or choose "is blank"' : ''}.`;
 }
 
-/** What rows of the grid are grouped by: a folder, kind or class, or a property's number. */
+/** Grouping of rows: folder, kind, class, or a property's number. */
 export type GroupBy = 'folder' | 'kind' | 'class' | `${number}`;
 
-/** Groups of the grid's rows, in their order. An empty text is the group of blanks. */
+/** Groups in order; an empty text is the group of blanks. */
 export interface GridGroup {
   readonly text: string;
   readonly files: number;
 }
 
-/** How the grid is set up, to be kept under a name. */
+/** Set-up of the grid. */
 export interface GridViewContent {
-  /** Properties by number, in the order of their columns; all that apply when empty. */
+  /** Columns by property number; all applicable if empty. */
   readonly columns: readonly number[];
-  /** Columns beside the file name that stay in sight. */
+  /** Frozen columns. */
   readonly frozen: number;
   readonly widths: Readonly<Record<number, number>>;
   readonly sort: string;
   readonly descending: boolean;
   readonly group: GroupBy | null;
-  /** What inside files has a row of its own; absent in views that earlier versions kept. */
+  /** Level of rows; absent in older views. */
   readonly level?: InnerLevel | null;
   readonly filter: FileFilter;
 }
 
-/** A set-up of the grid to be kept under a name. */
+/** A view to save. */
 export interface GridViewDraft {
   readonly name: string;
   readonly shared: boolean;
   readonly content: GridViewContent;
 }
 
-/** A kept set-up of the grid, with whose it is. */
+/** A saved view with its owner. */
 export interface GridView extends GridViewDraft {
   readonly id: number;
   readonly by: string;
   readonly mine: boolean;
 }
 
-/** Why a cell of the grid is as it is. */
+/** Why a cell has its value. */
 export interface CellReason {
   readonly held: HeldValue | null;
   readonly value: HeldValue | null;
   readonly origin: Origin;
-  /** The written name under which the value stands, where that is another one. */
+  /** The name actually holding the value, if different. */
   readonly otherName: string | null;
   readonly violations: readonly string[];
-  /** What a rule, a model or what stands above says it should be. */
+  /** Target value by rule, model or inheritance. */
   readonly wanted: HeldValue | null;
   readonly stale: boolean;
-  /** What it is inherited from: the model's path, or the name of the project or set. */
+  /** Source of inheritance: model path, or holder name. */
   readonly from: string | null;
   readonly rule: string | null;
   readonly steps: readonly { readonly text: string; readonly depth: number; readonly values: readonly string[] }[];
   readonly failure: string | null;
-  /** The last change that came through Rule. */
+  /** Last change made through Rule. */
   readonly changed: { readonly by: string; readonly at: string; readonly changeSet: number; readonly title: string; readonly before: string | null } | null;
-  /** When the file was last written by another program, and who its program names, where it says so. */
+  /** Last external change and author, if stated. */
   readonly savedBy: string | null;
 }
 
-/** A page of the grid: which files, in which order. */
+/** A grid query. */
 export interface GridQuery extends FileFilter {
-  /** Rows are what is inside files at this level; files themselves when absent. */
+  /** Level of rows; files if absent. */
   readonly level?: InnerLevel;
   readonly group?: GroupBy;
-  /** `file`, or a property's number. */
+  /** `file`, or a property number. */
   readonly sort: string;
   readonly descending: boolean;
   readonly offset: number;
   readonly limit: number;
 }
 
-/** Something that is to be said of a value: what is missing, stale, or breaks the schema. */
+/** A finding about a value. */
 export interface CellFinding {
   readonly property: number;
   readonly code: Violation['code'];
   readonly message: string;
-  /** What should be there, of a value that is stale or is under another name; `null` for a blank, and where nothing is known. */
+  /** Target of a stale or renamed value; `null` for blank or unknown. */
   readonly wanted: HeldValue | null;
 }
 
-/** A holder inside a file, where the grid has a row for each. */
+/** A holder with its own row. */
 export interface GridHolder {
   readonly key: string;
   readonly level: InnerLevel;
   readonly label: string;
-  /** Cells that are the homes of values of a sheet, by property number. */
+  /** Home cells of sheet values, by property number. */
   readonly homes: Readonly<Record<number, string>>;
 }
 
-/** One file, or one holder inside it, with what it holds for the properties of the schema, by property number. What the file itself holds is beside. */
+/** A file or holder with values by property number; the file's own values are separate. */
 export interface GridRow {
   readonly file: FileRow;
   readonly holder?: GridHolder;
   readonly held: Readonly<Record<number, HeldValue>>;
-  /** What is to be said of its values; of a value that is blank because it is missing, too. */
+  /** Findings, including those about missing values. */
   readonly findings: readonly CellFinding[];
 }
 
-/** One page of the grid, with how many files there are. */
+/** A page of the grid with the total. */
 export interface GridPage {
   readonly total: number;
   readonly rows: readonly GridRow[];
 }
 
-/** A value that someone wants to write, as text. An empty text blanks the property. */
+/** A value to write, as text; empty to clear. */
 export interface ProposedValue {
-  /** A file's number, or the negative number of a company, project or drawing set. */
+  /** A file's number, or negative for a wide holder. */
   readonly file: number;
-  /** Key of a holder inside the file; the document itself when absent. */
+  /** Holder key; absent for the document. */
   readonly holder?: string;
   readonly property: number;
   readonly text: string;
 }
 
-/** Values that someone typed, for the tray. */
+/** Typed values for the tray. */
 export interface ProposedValues {
   readonly values: readonly ProposedValue[];
   readonly reason: string;
 }
 
-/** Values that can be proposed at once at most; as many are found at once for a replacement. */
+/** Maximum values per request. */
 export const MOST_FOUND = 50_000;
 
-/** What is looked for in the values of files, and what takes its place; see `replaceIn` in the core. */
+/** Search and replacement; see `replaceIn` in the core. */
 export interface ReplacementRequest {
   readonly filter: FileFilter;
   readonly properties: readonly number[];
   readonly find: string;
   readonly by: string;
-  /** Whether the whole value must be what is looked for. Only then may it be nothing: blanks. */
+  /** Whether the whole value must match. Required for an empty search, which matches blanks. */
   readonly whole: boolean;
   readonly matchCase: boolean;
 }
 
-/** A value that find and replace would change. */
+/** A value that would be replaced. */
 export interface ReplacementLine {
   readonly file: number;
   readonly path: string;
@@ -208,14 +208,14 @@ export interface ReplacementLine {
   readonly problem: string | null;
 }
 
-/** What find and replace would change. */
+/** Preview of find and replace. */
 export interface ReplacementPreview {
   readonly values: readonly ReplacementLine[];
-  /** Whether there are more than one answer lists. */
+  /** Whether there are more. */
   readonly more: boolean;
 }
 
-/** What a line is doing in the tray or how it fared. */
+/** States of lines. */
 export type LineState = 'pending' | 'applied' | 'failed';
 
 /** A line of a change set. */
@@ -224,7 +224,7 @@ export interface LineRow {
   readonly file: number;
   readonly path: string;
   readonly holder: string;
-  /** What the holder inside the file is: a body, an occurrence …; `null` for the file itself, and for a holder that is there no more. */
+  /** Level of the holder; `null` for the file and for removed holders. */
   readonly holderLevel: PropertyLevel | null;
   readonly holderLabel: string | null;
   readonly place: Place;
@@ -238,116 +238,116 @@ export interface LineRow {
   readonly message: string | null;
 }
 
-/** A pending line with what is at its address now. */
+/** A pending line with the current value. */
 export interface TrayLine extends LineRow {
   readonly current: HeldValue | null;
   readonly verdict: Verdict;
-  /** Why the line cannot be applied although nobody changed the value: a lock, a retired property. */
+  /** Why it cannot be applied: a lock, or a retired property. */
   readonly refused: string | null;
-  /** Others who have a pending line to the same address. */
+  /** Other users with a pending line at this address. */
   readonly alsoPending: readonly string[];
 }
 
-/** What waits in a tray, all lines counted. */
+/** Counts of pending lines. */
 export interface TrayCounts {
   readonly lines: number;
   readonly accepted: number;
   readonly files: number;
-  /** Accepted lines that cannot be applied as they are. */
+  /** Accepted lines that cannot be applied. */
   readonly undecided: number;
 }
 
-/** Lines that an answer holds at most; those that need a decision come first. */
+/** Maximum lines in an answer; undecided ones come first. */
 export const MOST_TRAY_LINES = 5000;
 
-/** Typed steps that can be undone, and those that can be done again. */
+/** Steps that can be undone and redone. */
 export interface TraySteps {
   readonly undo: number;
   readonly redo: number;
 }
 
-/** What waits for a person. */
+/** A user's pending changes. */
 export interface Tray {
   readonly counts: TrayCounts;
   readonly steps: TraySteps;
   readonly lines: readonly TrayLine[];
 }
 
-/** A file that an action left out because it cannot be written now, with the reason as a sentence. */
+/** A file left out of an action, with the reason. */
 export interface LockedOut {
   readonly file: number;
   readonly path: string;
   readonly reason: string;
 }
 
-/** The tray after typed values were put in it, and the files that were left out. */
+/** The tray after adding values, with files left out. */
 export interface ProposedAnswer extends Tray {
   readonly left: readonly LockedOut[];
 }
 
-/** `whole`: all accepted lines or none. `file by file`: every file for itself. */
+/** `whole`: all or none. `file by file`: each file separately. */
 export const APPLY_MODES = ['whole', 'file by file'] as const;
 
 /** One of {@link APPLY_MODES}. */
 export type ApplyMode = (typeof APPLY_MODES)[number];
 
-/** How the tray is applied, and under which title. */
+/** Mode and title of an apply. */
 export interface ApplyTray {
   readonly mode: ApplyMode;
   readonly title: string;
 }
 
-/** Pending lines by their numbers, or all. */
+/** Pending lines by number, or all. */
 export interface TrayLines {
-  /** Numbers of lines, or all that wait. */
+  /** Line numbers, or all. */
   readonly lines: readonly number[] | 'all';
 }
 
-/** Pending lines to be accepted or set aside. */
+/** Lines to accept or deselect. */
 export interface AcceptLines extends TrayLines {
   readonly accepted: boolean;
 }
 
-/** Files, or projects and sets by their negative numbers, whose pending lines are asked for. */
+/** Files, or wide holders by negative numbers. */
 export interface TrayFiles {
   readonly files: readonly number[];
 }
 
-/** Whether the last typed step is taken back or done again. */
+/** Whether to undo or redo. */
 export interface UndoStep {
-  /** Whether the last undone step is done again. */
+  /** Whether to redo. */
   readonly again: boolean;
 }
 
-/** A page of what was kept, before some number. */
+/** A page of history, before a number. */
 export interface HistoryQuery {
-  /** Only change sets older than the one of this number. */
+  /** Only older sets. */
   readonly before?: number;
   readonly limit: number;
 }
 
-/** How a conflict is settled. */
+/** How to settle a conflict. */
 export interface SettleLine {
   readonly line: number;
   readonly take: 'mine' | 'theirs';
 }
 
-/** Values that are to be brought up to date: of some files, or of all that a filter takes in. */
+/** Values to update: of some files, or all matching a filter. */
 export interface UpToDate {
   readonly files?: readonly number[];
   readonly filter?: FileFilter;
-  /** Properties; all that are computed when absent. */
+  /** Properties; all computed ones if absent. */
   readonly properties?: readonly number[];
 }
 
-/** What came of it: lines in the tray, files that cannot be written now, and values that would become blank and stay. */
+/** Outcome: added lines, locked files, and values that would become blank. */
 export interface BroughtUpToDate {
   readonly lines: number;
   readonly barred: number;
   readonly blanks: number;
 }
 
-/** One finding of a check, by file. */
+/** A finding of a check. */
 export interface CheckRow {
   readonly file: number;
   readonly path: string;
@@ -357,20 +357,20 @@ export interface CheckRow {
   readonly message: string;
 }
 
-/** A page of a check: the files after one number, and the last of them; `null` behind the end. */
+/** A page of a check; `null` at the end. */
 export interface CheckPage {
   readonly files: number;
   readonly last: number | null;
   readonly rows: readonly CheckRow[];
 }
 
-/** A page of the files of a library, after some number. */
+/** A page of files after a number. */
 export interface CheckQuery {
   readonly library: number;
   readonly after: number;
 }
 
-/** What happened to a change set. */
+/** Outcome of a change set. */
 export interface ApplyReport {
   readonly changeSet: number;
   readonly state: 'applied' | 'partly applied' | 'put back';
@@ -380,22 +380,22 @@ export interface ApplyReport {
   readonly failures: readonly { readonly path: string; readonly message: string }[];
 }
 
-/** An apply that was begun: what came of it where it ended soon, or else the job that goes on. */
+/** A started apply: its report if it finished soon, or the job. */
 export interface ApplyStarted {
   readonly job: number;
   readonly report: ApplyReport | null;
 }
 
-/** A change set in the history. */
+/** A change set in history. */
 export interface ChangeSetRow {
   readonly id: number;
   readonly title: string;
   readonly by: string;
   readonly at: string;
   readonly mode: ApplyMode;
-  /** `applying`: files are being written, or it was interrupted and waits to be finished or put back. */
+  /** `applying`: being written, or interrupted and not recovered yet. */
   readonly state: 'applying' | 'applied' | 'partly applied' | 'put back';
-  /** Why an interrupted set could not be finished so far. */
+  /** Why it is not recovered yet. */
   readonly problem: string | null;
   readonly lines: number;
   readonly files: number;

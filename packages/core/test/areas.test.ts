@@ -10,8 +10,8 @@ import { EMPTY_SCHEMA, PreparedSchema, Property, SheetArea, areaOn, newDraft, ne
 import { compileStandIns } from '../src/values';
 
 /**
- * Areas of outlines, and what is in which, against ezdxf: it draws the sheet, and says by its own means which outlines there are, how
- * large they are (by flattening their paths finely) and which points lie in them.
+ * Outline areas and containment against ezdxf, which draws the sheet and independently reports outlines, areas (by fine flattening) and
+ * contained points.
  */
 const DRAW = `
 import json, sys, math
@@ -71,7 +71,7 @@ describe('outlines of a drawing', () => {
   it('are as many and as large as ezdxf finds them, and enclose the same texts', () => {
     const { outlines, labels, unit } = model();
     expect(unit).toBe('ft');
-    // Its flattened curves are a little off: three figures tell the outlines apart.
+    // Flattened curves are slightly off: three digits identify outlines.
     const key = ({ layer, area }: { layer: string; area: number }) => `${layer} ${area.toPrecision(3)}`;
     expect(outlines.map(key).sort()).toEqual(judged.map(key).sort());
     for (const { text, outlines: around } of labels!) {
@@ -95,7 +95,7 @@ describe('an area that a property names', () => {
     const { outlines, labels } = model();
     return areaOn({ outlines: outlines.map((outline) => ({ ...outline, within: outline.within ?? null })), labels: labels! }, { ...newSheetArea(), ...change });
   };
-  // Counted by hand from the drawing: 12 × 10 with a hole of 4 × 3 that has a pillar of 1 × 1 in it, and 5 × 4; the terrace is 3 × 3.
+  // By hand from the drawing: 12 × 10 with a 4 × 3 hole containing a 1 × 1 pillar, and 5 × 4; the terrace is 3 × 3.
   it.each<[string, Partial<SheetArea>, number | null]>([
     ['all of a layer, without its holes', { layer: 'ROOM' }, 120 - 12 + 1 + 20],
     ['all of a layer, holes counted', { layer: 'room ', holes: false }, 120 + 12 + 1 + 20],
@@ -151,7 +151,7 @@ describe('when a drawing was made', () => {
     expect(fields()).toMatchObject({ created: '2026-11-28T21:58:35', modified: expect.stringMatching(/^\d{4}-\d\d-\d\dT[\d:]{8}$/) as unknown });
   });
   it('is what the reference of the format says', () => {
-    // The example of the DXF reference (from memory).
+    // Example from the DXF reference (from memory).
     expect(julianInstant(2451544.91568287)).toBe('1999-12-31T21:58:35');
     expect([julianInstant(0), julianInstant(Number.NaN), julianInstant(9e9)]).toEqual([null, null, null]);
   });
@@ -172,10 +172,10 @@ describe('the area of an outline', () => {
       { x: 0, y: 10, bulge: 0 },
     ];
     if (!turned) return corners;
-    // The other way round a line belongs to its other end, and bends to its other side.
+    // Reversed, an edge belongs to its other vertex and bulges the other way.
     return [...corners].reverse().map((corner, i, all) => ({ ...corner, bulge: -all[(i + 1) % 4]!.bulge + 0 }));
   };
-  // Half a disc of radius 5 over one side, outside or inside: by hand.
+  // Half a disc of radius 5 on one side, outside or inside: by hand.
   const half = (Math.PI * 25) / 2;
   it.each([
     ['straight', 0, 100],

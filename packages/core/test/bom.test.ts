@@ -25,7 +25,7 @@ import {
 import { StructureReading } from '../src/files';
 import { Match } from '../src/identity';
 
-/** Assemblies by file number: how often each places other files, or copies of something without a file (named by a text). */
+/** Assemblies by file id: quantities of placed files, or of copies without a file (by text). */
 type Library = Readonly<Record<number, readonly (readonly [child: number | string, times: number])[]>>;
 
 function sourcesOf(
@@ -60,7 +60,7 @@ const rowsOf = (library: Library, more: Partial<BomContent> = {}, facts: Partial
 const said = (rows: readonly BomRow[]) =>
   rows.map((row) => `${'  '.repeat(row.level - 1)}${row.label}: ${row.quantity}/${row.total}${row.loop ? ' loop' : ''}`);
 
-// A frame of two sides, each of two legs and three bolts; bolts besides; a copy without a part file that holds a pin.
+// A frame of two sides with two legs and three bolts each; more bolts; a copy without part file, containing a pin.
 const FRAME: Library = {
   1: [
     [2, 2],
@@ -164,12 +164,12 @@ describe('rows of a bill of materials', () => {
   });
 });
 
-/** Libraries without loops: each file places only files with higher numbers. */
+/** Acyclic libraries: files only place files with higher ids. */
 const library = fc
   .array(fc.array(fc.tuple(fc.integer({ min: 1, max: 4 }), fc.integer({ min: 1, max: 3 })), { maxLength: 4 }), { minLength: 1, maxLength: 8 })
   .map((files): Library => Object.fromEntries(files.map((placed, i) => [i + 1, placed.map(([ahead, times]) => [i + 1 + ahead, times] as const)])));
 
-/** Pieces of each part in one of an assembly, by going through every single instance. */
+/** Pieces of each part in an assembly, by visiting every instance. */
 function countOneByOne(files: Library, file: number, counts = new Map<number, number>()): Map<number, number> {
   for (const [child, times] of files[file] ?? [])
     for (let i = 0; i < times; i++) {
@@ -203,7 +203,7 @@ describe('totals', () => {
     );
   });
   it('of 10,000 occurrences in five levels', () => {
-    // 10 × 10 × 10 × 10 sub-assemblies of one leaf each, every level a file of its own: 11,110 pieces of structure, 10,000 leaves.
+    // 10 × 10 × 10 × 10 sub-assemblies with one leaf each, each level its own file: 11,110 structure pieces, 10,000 leaves.
     const deep: Library = { 1: [[2, 10]], 2: [[3, 10]], 3: [[4, 10]], 4: [[5, 10]], 5: [[6, 1]] };
     expect(said(rowsOf(deep, { structure: 'summed' }).rows)).toEqual(['F6: 10000/10000']);
     expect(said(rowsOf(deep, { structure: 'indented' }).rows).at(-1)).toBe('        F6: 1/10000');
@@ -220,7 +220,7 @@ describe('item numbers', () => {
       ['b', 20],
       ['c', 10],
     ]);
-    // Row a is gone, d is new: its number is not that of a.
+    // Row a is gone, d is new and does not reuse its number.
     expect([...numberRows([row('d'), row('b')], first.given, rule).numbers]).toEqual([
       ['d', 30],
       ['b', 20],
@@ -229,7 +229,7 @@ describe('item numbers', () => {
       ['d', 10],
       ['b', 20],
     ]);
-    // A typed number between the steps does not put the next ones out of step.
+    // A typed number off the step does not shift the following ones.
     expect(numberRows([row('e')], [{ row: 'a', parent: null, number: 27 }], rule).numbers.get('e')).toBe(30);
   });
   it('are never the same for two rows of one parent, and never change by themselves', () => {
@@ -246,7 +246,7 @@ describe('item numbers', () => {
           );
           expect(new Set(numbers.values()).size).toBe(list.length);
           for (const id of list) if (before.has(id)) expect(numbers.get(id)).toBe(before.get(id));
-          // Where a number is given again, whoever had it before has lost it.
+          // Reassigned numbers are lost to their previous row.
           kept = [...kept.filter((entry) => !given.some((own) => own.number === entry.number)), ...given];
         }
       }),
@@ -358,7 +358,6 @@ describe('where a part is used', () => {
       { assembly: 9, part: 5, times: 1 },
     ];
     expect(whereUsed(9, placed).ways).toEqual([
-
       { assemblies: [2, 1], times: [3, 2], total: 6, loop: false },
       { assemblies: [1], times: [4], total: 4, loop: false },
       { assemblies: [5, 9], times: [1, 1], total: 1, loop: true },

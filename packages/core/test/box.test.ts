@@ -4,7 +4,7 @@ import { smallestBox } from '../src/geometry';
 
 type Vector = readonly [number, number, number];
 
-/** The twelve triangles of a box from the origin, each corner moved by a function. */
+/** The twelve triangles of a box at the origin, corners transformed by a function. */
 function boxOf([w, d, h]: Vector, move: (point: Vector) => Vector): number[] {
   const corner = (n: number) => move([n & 1 ? w : 0, n & 2 ? d : 0, n & 4 ? h : 0]);
   const faces = [
@@ -18,7 +18,7 @@ function boxOf([w, d, h]: Vector, move: (point: Vector) => Vector): number[] {
   return faces.flatMap(([a, b, c, d]) => [a, b, c, a, c, d].flatMap((n) => corner(n)));
 }
 
-/** Turned about the axes, one after the other, and moved aside. */
+/** Rotated about the axes in turn, and translated. */
 const turned =
   (a: number, b: number, c: number) =>
   ([x, y, z]: Vector): Vector => {
@@ -42,7 +42,7 @@ describe('the smallest box around a solid', () => {
   });
 
   it('of a prism with slanting ends is as long as its longest edge', () => {
-    // A bar of 40 × 20 whose far end is cut at 45 degrees: 300 on one side, 260 on the other.
+    // A 40 × 20 bar with a 45-degree cut: 300 on one side, 260 on the other.
     const slanted = ([x, y, z]: Vector): Vector => (z > 0 ? [x, y, z - x] : [x, y, z]);
     const found = smallestBox(boxOf([40, 20, 300], (point) => turned(0.3, 1.1, 2)(slanted(point))));
     expect(found.map((n) => Math.round(n * 1000) / 1000)).toEqual([300, 40, 20]);

@@ -10,7 +10,7 @@ import { heldText } from '../src/values';
 const format = formatById('dxf');
 const demo = (name: string) => new Uint8Array(readFileSync(join(import.meta.dirname, '../../demo/library/DR-15/drawings', name)));
 
-/** Drawings that ezdxf makes: one with a block of many kinds of entities, and others that lack it, of other versions and code pages. */
+/** Drawings by ezdxf: one with a block of many entity types, others without it, in other versions and code pages. */
 const MAKE = String.raw`
 import sys, ezdxf
 from ezdxf.enums import TextEntityAlignment as A
@@ -51,7 +51,7 @@ inch.blocks.new('TITLE').add_attdef('NO', (0, 0))
 inch.layout('Layout1').add_blockref('TITLE', (2, 1)).add_auto_attribs({'NO': '1'})
 inch.saveas(out + '/inch.dxf')
 `;
-/** What ezdxf finds wrong with a drawing, and how it sees a block of it. */
+/** ezdxf's audit findings and its view of a block. */
 const SEE = String.raw`
 import sys, json, ezdxf
 from ezdxf.lldxf.encoding import decode_dxf_unicode as plain
@@ -93,7 +93,7 @@ function seen(bytes: Uint8Array, block: string): Seen {
   return JSON.parse(execFileSync('/usr/bin/python3', ['-c', SEE, path, block], { encoding: 'utf8' })) as Seen;
 }
 const textOf = (bytes: Uint8Array, name: string) => definitionText(format.read(bytes).blocks.find((block) => block.name === name)!);
-/** The changes that define a block as another drawing does, and place it once. */
+/** Changes that define a block as in another drawing, and insert it once. */
 function bring(from: Uint8Array, into: Uint8Array, name: string, layout: string, cells: Record<string, string> = {}): FileChange[] {
   const holder = `insert:${format.read(into).nextHandle!}`;
   return [
@@ -113,7 +113,7 @@ describe('a block that is brought from another drawing', () => {
       kinds: seen(from, 'MRW-PART-ROW').kinds,
       texts: [{ POS: '1', QTY: '', PARTNO: '', DESCR: 'Drum', MATL: '' }],
     });
-    // Nothing else is touched.
+    // Nothing else changes.
     const others = format.read(after).holders.filter((holder) => holder.label !== 'MRW-PART-ROW');
     expect(others).toEqual(format.read(into).holders);
   });

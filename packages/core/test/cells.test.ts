@@ -26,7 +26,7 @@ const properties = [
   property(3, 'Client', { level: 'project' }),
   property(4, 'PART_NO', { caption: 'Number', kinds: ['part'] }),
   property(5, 'DWG_NO', { caption: 'Number', kinds: ['drawing'] }),
-  // Named as facts are: one but for its case, one to the letter.
+  // Properties named like facts: one differing in case, one exactly.
   property(6, 'Sheet name', { kinds: ['drawing'] }),
   property(7, 'scale', { kinds: ['drawing'] }),
 ];
@@ -75,7 +75,7 @@ describe('what somebody types that a cell shows', () => {
           if (last && 'words' in last && 'words' in piece) joined[joined.length - 1] = { words: last.words + piece.words };
           else joined.push(piece);
         }
-        // Blanks alone show nothing, and words that are a name mean what has that name.
+        // Blanks alone show nothing; text equal to a name means that name.
         const [only] = joined;
         fc.pre(
           !(
@@ -130,7 +130,7 @@ describe('the form of a text', () => {
     expect(formed('Ewa Łukasik', property(11, 'Drawn by', { type: 'person' }), { ...form, person: 'short', letters: 'capitals' })).toBe('E. ŁUKASIK');
   });
 
-  /** Scales of inch drawings as handbooks of architectural and engineering drafting list them (common practice). */
+  /** Inch drawing scales from handbooks of architectural and engineering drafting (common practice). */
   it.each([
     [1 / 4, `3" = 1'-0"`],
     [1 / 8, `1 1/2" = 1'-0"`],

@@ -18,7 +18,7 @@ const lines = fc.array(
   { maxLength: 12 },
 );
 
-/** Applies lines to a map of values: what a library of files does. */
+/** Applies lines to a map of values, as a library would. */
 const run = (state: ReadonlyMap<string, HeldValue | null>, list: readonly Line[]) => {
   const after = new Map(state);
   for (const { address, proposed } of list) after.set(`${address.file}/${address.name}`, proposed);
@@ -55,7 +55,7 @@ describe('a line against what stands at its address', () => {
     ['a', 'a', 'b', 'apply', false],
     ['a', 'b', 'c', 'conflict', false],
     ['a', 'b', 'b', 'already', false],
-    // Nothing and an empty text are the same …
+    // Absent and empty text are equal …
     [null, '', 'b', 'apply', false],
     ['', null, 'b', 'apply', false],
     ['a', '', null, 'already', false],
@@ -63,7 +63,7 @@ describe('a line against what stands at its address', () => {
     ['a', 'a', '', 'apply', false],
     [null, '', '', 'already', false],
     [null, 'c', '', 'conflict', false],
-    // … except where only the name is to be put into the file.
+    // … unless only the name is to be added.
     [null, null, '', 'apply', true],
     ['', null, '', 'apply', true],
     [null, null, null, 'already', false],
@@ -87,7 +87,7 @@ describe('stacking', () => {
   it('does what the lines would do one after the other', () => {
     fc.assert(
       fc.property(lines, lines, (first, second) => {
-        // Lines that were made up one after the other: each has as its base what was there then.
+        // Consecutive lines: each has the previous state as base.
         let state = new Map<string, HeldValue | null>();
         const chained = [...first, ...second].map((l) => {
           const key = `${l.address.file}/${l.address.name}`;

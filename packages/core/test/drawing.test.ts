@@ -9,7 +9,7 @@ import { Point } from '../src/files';
 import { outlineArea } from '../src/files/dxf/area';
 import { lineWidth } from '../src/lettering';
 
-/** A drawing with all that is drawn, made by ezdxf, and what its own renderer sees of it: every text with the place of its base line, and the extents of everything else. */
+/** A drawing with every entity type, made by ezdxf, and its renderer's output: text baselines and extents of the rest. */
 const DRAW = String.raw`
 import sys
 import ezdxf
@@ -99,7 +99,7 @@ interface Seen {
 const python = (script: string, ...args: string[]) => execFileSync('/usr/bin/python3', ['-c', script, ...args], { encoding: 'utf8' });
 const VERSIONS = ['R12', 'R2000', 'R2010', 'R2018'];
 
-/** The box around all lines and areas, in the drawing's own coordinates. */
+/** Bounding box of lines and areas in drawing coordinates. */
 function linesBox({ origin, sheet }: Pick<SheetPicture, 'origin' | 'sheet'>): number[] {
   const box = [Infinity, Infinity, -Infinity, -Infinity];
   const see = (points: Float32Array) => {
@@ -127,10 +127,10 @@ describe('a drawing as ezdxf draws it', () => {
   it.each(VERSIONS)('has every text of %s at the same place, in the same direction, and the same extents', (version) => {
     const picture = drawSheet(bytesOf(version), 'model');
     const widths = join(folder, 'widths.json');
-    // Both measure letters with the same widths: what is compared is where texts stand.
+    // Both use the same letter widths; positions are compared.
     writeFileSync(widths, JSON.stringify(Object.fromEntries(picture.sheet.texts.map(({ text, length }) => [text.trim(), length]))));
     const seen = JSON.parse(python(SEE, join(folder, `${version}.dxf`), widths)) as Seen;
-    // ezdxf leaves constant attributes of blocks out.
+    // ezdxf omits constant attributes of blocks.
     expect(picture.sheet.texts.filter(({ text }) => text === 'constant')).toHaveLength(2);
     const ours = picture.sheet.texts
       .filter(({ text }) => text !== 'constant')
@@ -158,7 +158,7 @@ describe('a drawing as ezdxf draws it', () => {
     const picture = drawSheet(bytesOf('R2010'), 'Layout1');
     const [view] = picture.views;
     expect(growth(view!.matrix)).toBeCloseTo(80 / 160, 9);
-    // What the view looks at is in its middle.
+    // The view's target is at its centre.
     const model = drawSheet(bytesOf('R2010'), 'model');
     const middle = apply(view!.matrix, { x: 60 - model.origin.x, y: 40 - model.origin.y });
     expect(middle.x + picture.origin.x).toBeCloseTo(100, 5);
@@ -184,7 +184,7 @@ describe('curves', () => {
     Math.abs(points.reduce((sum, a, i) => sum + a.x * points[(i + 1) % points.length]!.y - points[(i + 1) % points.length]!.x * a.y, 0) / 2);
 
   it('of bent outlines enclose the area that the exact formula gives', () => {
-    // Three corners far from each other, bent outwards: no line crosses another.
+    // A large triangle bulging outwards: no edges cross.
     const triangle = fc.tuple(
       fc.double({ min: 0, max: 1, noNaN: true }),
       fc.double({ min: 0, max: 1, noNaN: true }),
@@ -200,7 +200,7 @@ describe('curves', () => {
         const exact = outlineArea(corners);
         expect(Math.abs(area(bentLine(corners, true)) - exact) / exact).toBeLessThan(0.008);
       }),
-      // Flat bends, which random numbers seldom hit.
+      // Slight bulges, rare in random numbers.
       { examples: [0.004, 0.0114, 0.037, 0.0714, 0.13, 0.2].map((bulge): [[number, number, number]] => [[bulge, bulge, bulge]]), numRuns: 500 },
     );
   });
@@ -216,7 +216,7 @@ describe('curves', () => {
   });
 
   it('of a rational spline give the exact circle that its weights mean', () => {
-    // A quarter of a circle as a spline of degree 2: the textbook example (Piegl and Tiller, The NURBS Book, 7.3).
+    // A quarter circle as a degree 2 spline: textbook example (Piegl and Tiller, The NURBS Book, 7.3).
     const points = splinePoints({
       degree: 2,
       knots: [0, 0, 0, 1, 1, 1],

@@ -88,7 +88,7 @@ describe('a list on a sheet', () => {
         const kept = differences.filter(({ kind }) => kind === 'same' || kind === 'changed').length;
         expect(kept + differences.filter(({ kind }) => kind === 'added').length).toBe(wanted.length);
         expect(kept + differences.filter(({ kind }) => kind === 'removed').length).toBe(slots.length);
-        // No two places are the same.
+        // All places differ.
         const places = placesFor(wanted.length, order, { ...list, rowsPerColumn }, { width: 180, height: 7 }, { x: 0, y: 0 });
         expect(new Set(places.map(({ x, y }) => `${x} ${y}`)).size).toBe(wanted.length);
       }),
@@ -107,7 +107,7 @@ describe('a list on a sheet', () => {
       list,
     );
     expect(differences.every(({ kind }) => kind === 'same')).toBe(true);
-    // A million pairs in a fraction of this on any machine; pairs made of equal quantities would take many times as long.
+    // A million pairs take a fraction of this; pairing equal quantities would take far longer.
     expect(performance.now() - began).toBeLessThan(5000);
   });
 
@@ -174,7 +174,7 @@ describe('blocks that are placed on a sheet', () => {
     { holder: added, place: 'cell', name: 'DESCR', value: heldText('Größe 5 ✓') },
   ];
 
-  /** What ezdxf finds wrong, and the rows that it sees. */
+  /** ezdxf's audit findings and the rows it sees. */
   function seen(file: Uint8Array): { errors: number; rows: { handle: string; at: number[]; layout: string; texts: Record<string, string> }[] } {
     const folder = mkdtempSync(join(tmpdir(), 'rule-drawn-'));
     try {
@@ -217,7 +217,7 @@ print(json.dumps({'errors': len(doc.audit().errors), 'rows': rows}))`;
       rowsOf(reading).length + 1,
       { handle: added.slice(7), at: [404, 86], layout: 'Sheet 1', texts: { POS: '6', QTY: '', PARTNO: '', DESCR: 'Größe 5 ✓', MATL: '' } },
     ]);
-    // All that was there before is there still.
+    // Everything present before remains.
     expect(now.holders.filter((holder) => holder.key !== added)).toEqual(reading.holders);
     const gone = applyEdits(after, format.modify(after, [{ holder: added, place: 'placed', name: PLACED, value: null }]));
     expect(format.read(gone).holders).toEqual(reading.holders);
@@ -251,7 +251,7 @@ print(json.dumps({'errors': len(doc.audit().errors), 'rows': rows}))`;
   });
 });
 
-/** A sheet with an item mark at the end of a leader and one that is placed plainly, and a leader with a text; ezdxf makes them. */
+/** A sheet by ezdxf with an item mark on a leader, a plain one, and a leader with text. */
 const LEADERS = String.raw`
 import sys, ezdxf
 from ezdxf.math import Vec2

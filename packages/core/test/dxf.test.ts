@@ -192,7 +192,7 @@ describe('broken files', () => {
     }
   };
   it('says what is wrong', () => {
-    // The sentinel of binary DXF: 22 bytes that name a program, then "Binary DXF", CR, LF, SUB and NUL.
+    // The binary DXF sentinel: 22 bytes naming a program, then "Binary DXF", CR, LF, SUB and NUL.
     expect(code(bytes('12345678Binary DXF\r\n\x1a\0\0\0', 'latin1'))).toBe('dxf-binary');
     expect(code(bytes('hello\nworld\n'))).toBe('dxf-not');
     expect(code(bytes(''))).toBe('dxf-not');
@@ -230,7 +230,7 @@ describe('writing', () => {
   });
   it('refuses what it cannot write, and says why', () => {
     expect(() => dxf.modify(DRAWING, [at('cell', 'insert:30', 'NONE', 'x')])).toThrow('defines no cell NONE');
-    // The made-up drawing has no $HANDSEED, without which no new handle is free.
+    // This drawing lacks $HANDSEED, so no handle can be allotted.
     expect(() => dxf.modify(DRAWING, [at('cell', 'insert:30', 'TITLE', 'x')])).toThrow('its next free handle');
     expect(() => dxf.modify(DRAWING, [at('cell', 'insert:99', 'MATL', 'x')])).toThrow('insert:99');
     expect(() => dxf.modify(DRAWING, [at('property', '', 'A', 'two\nlines')])).toThrow('line break');
@@ -272,7 +272,7 @@ describe('texts that look like codes', () => {
   const typed = ['%%c160', 'a ^ b', '^J', '50%', '100%%', '%%%', '⌀12 ^2', '%%d^ ', 'x^2', '%%065', '%%u'];
   it.each(typed)('%j comes back as it was typed', (text) => expect(values(cell(text), 'insert:30')['MATL']).toBe(text));
   it('ezdxf reads their carets as they were typed', () => {
-    // Of percent signs ezdxf knows only some codes; that `%%%` draws one sign is the DXF reference's (from memory).
+    // ezdxf knows only some percent codes; `%%%` for one percent sign is from the DXF reference (from memory).
     const judge = 'import sys, json; from ezdxf.tools.text import caret_decode; print(json.dumps([caret_decode(t) for t in json.loads(sys.argv[1])]))';
     const carets = typed.filter((text) => text.includes('^') && !text.includes('%%'));
     const raw = carets.map((text) => /\r\n {2}1\r\n([^\r]*)\r\n {2}2\r\nMATL/.exec(Buffer.from(cell(text)).toString('utf8').slice(-600))![1]!);
@@ -319,7 +319,7 @@ describe('drawings that try the reader', () => {
     expect(dxf.read(drawing).blocks[0]!.cells.map((cell) => cell.tag)).toEqual(['MATL', 'TITLE', 'MATL~2']);
     expect(dxf.read(drawing).inserts[0]!.missing).toEqual(['TITLE']);
     expect(values(changed(drawing, at('cell', 'insert:30', 'MATL~2', 'E295')), 'insert:30')).toEqual({ MATL: 'S235JR', 'MATL~2': 'E295' });
-    // An insert that lacks the second one gets it under the tag that the block gives it.
+    // An insert without the second attribute gets it under the block's tag.
     const gained = changed(bytes(dxfText([...header('AC1015', [[9, '$HANDSEED'], [5, 'FF']]), ...blocks, ...ENTITIES])), at('cell', 'insert:30', 'MATL~2', 'E295')); // prettier-ignore
     expect(values(gained, 'insert:30')).toEqual({ MATL: 'S235JR', 'MATL~2': 'E295' });
     expect(Buffer.from(gained).toString()).not.toContain('~2');
@@ -342,7 +342,7 @@ describe('drawings that try the reader', () => {
     const small = Math.min(...[0, 1, 2].map(() => work(2000).time));
     const { time, count } = work(20_000);
     expect(count).toBe(20_000);
-    // Ten times as many take about ten times as long; their square would be a hundred times.
+    // Linear time: ten times as much takes about ten times as long, not a hundred.
     expect(time / small).toBeLessThan(40);
   });
 });

@@ -219,7 +219,7 @@ describe('a definition', () => {
   it('without faults has none', () =>
     expect(problems({ type: 'choice', list: 'Materials', requiredWhen: 'Mass > 1' }, [property(2, 'Mass', { type: 'number' })])).toEqual([]));
   it('is pointed at names that look the same', () => {
-    // The second one has a Cyrillic a.
+    // The second contains a Cyrillic a.
     expect(problems({ writtenName: 'M\u0430terial' }, [property(2, 'Material')]).join()).toContain('looks the same, but uses different characters');
     expect(lookAlike('Material', 'Materials')).toBe(false);
     expect(oddLetters('M\u0430ss\u2013x')).toEqual([
@@ -331,7 +331,7 @@ describe('judging a file', () => {
         .get(3)!.value,
     ).toEqual(heldText('P7-S355/S355'));
     expect(prepared.judge(part).failed).toEqual([]);
-    // Who asks for more in a copy asks for it alone, and judges the same.
+    // Needs added to a copy stay there, and judgements are equal.
     const copy = prepared.copy();
     copy.need({ uses: [{ group: 'model', name: 'geometry mass' }] });
     expect([copy.uses.has('model'), copy.looksAtName('geometry mass'), prepared.uses.has('model'), prepared.looksAtName('geometry mass')]).toEqual([

@@ -73,7 +73,7 @@ describe('CSV', () => {
     const cell = fc.string({ unit: 'grapheme' }).filter((s) => !/[\0\ufeff]/.test(s) && !s.includes('\r'));
     fc.assert(
       fc.property(fc.array(fc.tuple(cell, cell, cell), { minLength: 1, maxLength: 6 }), fc.constantFrom(',', ';', '\t'), (rows, delimiter) => {
-        // A header keeps the last rows from being taken for empty ones.
+        // A header keeps the last rows from being taken for empty.
         const all = [['File', 'A', 'B'], ...rows.map((row) => [`x${row[0]}`, row[1], row[2]])];
         expect(texts(readCsv(new TextEncoder().encode(writeCsv(all, delimiter))))).toEqual(all);
       }),
@@ -149,7 +149,7 @@ describe('CSV', () => {
       ['Öl', 'text'],
     ]);
     expect(rows[2]![0]!.is).toBe('unreadable');
-    // A file that is in another encoding throughout is read in it.
+    // A file entirely in another encoding is read in it.
     expect(texts(readCsv(new Uint8Array(Buffer.from('Größe,Maß\nÖl,ß', 'latin1'))))).toEqual([
       ['Größe', 'Maß'],
       ['Öl', 'ß'],
@@ -161,7 +161,7 @@ describe('CSV', () => {
   });
 });
 
-/** A workbook put together by hand from its parts. */
+/** A hand-made workbook. */
 function workbook(sheet: string, more: Record<string, string> = {}, date1904 = ''): Uint8Array {
   const parts = {
     'xl/workbook.xml': `<workbook xmlns:r="r"><workbookPr ${date1904}/><sheets><sheet name="S" sheetId="1" r:id="rId1"/></sheets></workbook>`,
@@ -261,7 +261,7 @@ describe('a workbook', () => {
     const rows = '<row r="5"><c r="A5"><v>5</v></c></row><row r="2"><c r="A2" s="1"><v>0.5</v></c></row><row r="5"><c r="C5"><v>7</v></c></row>';
     const [table] = readWorkbook(workbook(rows, { 'xl/styles.xml': styles }));
     expect(texts(table!)).toEqual([[], ['12:00:00'], [], [], ['5', '', '7']]);
-    // A tag that is cut by the piece in which it is unpacked is still seen.
+    // A tag split across unpacked pieces is still found.
     const many = Array.from({ length: 20_000 }, (_, i) => `<row spans="1:1" r="${i + 1}"><c r="A${i + 1}"><v>${i}</v></c></row>`);
     const [long] = readWorkbook(workbook([...many.slice(1), many[0]!].join('')));
     expect(long!.rows.map((row) => row[0]!.text)).toEqual(many.map((_, i) => String(i)));
@@ -290,7 +290,7 @@ describe('the texts that XML cannot hold', () => {
   });
 });
 
-/** Everything that a writer has written. */
+/** Everything a writer wrote. */
 function written(write: (writer: WorkbookWriter) => void): Uint8Array {
   const pieces: Uint8Array[] = [];
   const writer = new WorkbookWriter((piece) => pieces.push(piece), { 'Rule send-out': '7' });
@@ -453,7 +453,7 @@ describe('what spreadsheet programs do to values', () => {
     const odd = spoiled({ text, is }, sent, type);
     return odd && [odd.code, odd.proven];
   };
-  // What the programs do is common practice; fifteen digits are what binary64 (IEEE 754) keeps.
+  // Program behaviour is common practice; fifteen digits are binary64 (IEEE 754).
   const cases: [string, TableCell['is'], string | null, [string, boolean] | null, ValueType?][] = [
     ['7', 'number', '007', ['zeros', true]],
     ['100000', 'number', '1E5', ['exponent', true]],
@@ -482,7 +482,7 @@ describe('what spreadsheet programs do to values', () => {
     ['1,234', 'text', '1.234', ['decimal sign', true], 'number'],
     ['46351', 'number', '2026-11-25', ['serial number', true], 'date'],
     ['11/25/2026', 'text', '2026-11-25', ['date', true], 'date'],
-    // Without proof it is a question, and what may well have been meant is nothing at all.
+    // Unproven cases are questions; plausible ones are not reported.
     ['2026-04-03', 'date', 'N-1', ['date', false]],
     ['1e+21', 'number', null, ['digits', false]],
     ['8', 'number', '007', null],
@@ -591,7 +591,7 @@ describe('taking back', () => {
   const cell = (text: string, is: TableCell['is'] = text === '' ? 'blank' : 'text'): TableCell => ({ text, is });
   const row = (file: number, ...cells: (string | TableCell)[]) => [identityMark(1, file), '', ...cells];
 
-  /** Compares rows as the server does, the send-out's rows numbered as their files. */
+  /** Compares rows like the server, using file ids for sent rows. */
   function back(
     rows: readonly (readonly (string | TableCell)[])[],
     now: Record<string, HeldValue | null> = {},

@@ -12,7 +12,7 @@ import { opc } from '../src/files/opc';
 import { decodeString, step } from '../src/files/step';
 import { heldText } from '../src/values';
 
-/** What the widened formats read and write, judged by programs that know nothing of Rule where there is one. */
+/** Extended formats, verified by independent programs where available. */
 const require = createRequire(import.meta.url);
 const folder = mkdtempSync(join(tmpdir(), 'rule-formats-'));
 afterAll(() => rmSync(folder, { recursive: true }));
@@ -29,7 +29,7 @@ const changed = (format: FileFormat, bytes: Uint8Array, ...changes: FileChange[]
 const python = (script: string, ...args: string[]) => execFileSync('/usr/bin/python3', ['-c', script, ...args], { encoding: 'utf8' });
 
 describe('STEP bodies, materials and validation properties', () => {
-  /** A frame of two cut pieces: one tied by a shape aspect already, one not yet. */
+  /** A frame of two cut pieces: one with a shape aspect, one without. */
   const frame = utf8(`ISO-10303-21;
 HEADER;FILE_DESCRIPTION(('t'),'2;1');FILE_NAME('f','2026-01-01T00:00:00',(''),(''),'','','');FILE_SCHEMA(('AP242_MANAGED_MODEL_BASED_3D_ENGINEERING_MIM_LF'));ENDSEC;
 DATA;
@@ -169,10 +169,10 @@ print(json.dumps(out))`;
     expect(reading.holders[1]!.values.filter(({ place }) => place !== 'placed').map(({ name, held: { text }, fixed }) => [name, text, fixed])).toEqual([
       ['NAME', 'Krążek ⌀20', undefined],
       ['OWNER', 'Company', 'constant'],
-      // ezdxf gives an attribute a height of its own where none is asked for.
+      // ezdxf sets an attribute height by default.
       ['NAME height', '2.5', undefined],
     ]);
-    // Two half circles over a chord of 10 make a circle: π·5².
+    // Two half circles on a chord of 10 form a circle: π·5².
     const outline = reading.sheets.find((sheet) => sheet.layout === 'model')!.outlines[0]!;
     expect(outline.area).toBeCloseTo(Math.PI * 25, 9);
     if (version !== 'R12') expect(reading.sheets.find((sheet) => sheet.layout === 'Layout1')!.scales).toEqual([0.5]);
@@ -199,7 +199,7 @@ print(json.dumps(out))`;
     }[];
     for (const { errors, fixes, cells } of found) {
       expect([errors, fixes]).toEqual([0, []]);
-      // Turned by 90° and doubled about the base point (5, 5): (10, 20) comes to (100 − 30, 50 + 10).
+      // Rotated by 90° and doubled about the base point (5, 5): (10, 20) becomes (100 − 30, 50 + 10).
       expect(cells[0]!['LATE']).toEqual(['late Ω', 70, 60, 10]);
       expect(cells[1]).toEqual({ NAME: ['bare', 305, 55, 3.5], LATE: ['both', 305, 65, 5] });
     }
@@ -254,7 +254,7 @@ attrib.new_extension_dict().dictionary.add_new_dict('ACAD_FIELD').add_new_dict('
 doc.saveas(sys.argv[1])`,
       path,
     );
-    // ezdxf makes no field objects: the placeholder becomes one as the DXF reference describes it (from memory).
+    // ezdxf creates no field objects: the placeholder is turned into one per the DXF reference (from memory).
     const text = readFileSync(path, 'utf8').replaceAll('\r\n', '\n');
     const at = / {2}3\nTEXT\n(?:350|360)\n([0-9A-F]+)\n/.exec(text)![1]!;
     const made = text.replace(
@@ -290,7 +290,7 @@ describe('Open Packaging', () => {
       'property Sheets': { text: '3', form: 'integer' },
       'property Released': { text: 'yes', form: 'boolean' },
     });
-    // fflate reads the archive on its own; the content types and relationships name the new parts.
+    // fflate reads the archive independently; content types and relationships name the new parts.
     const parts = unzipSync(after);
     expect(strFromU8(parts['[Content_Types].xml']!)).toContain('PartName="/docProps/custom.xml"');
     expect(strFromU8(parts['_rels/.rels']!)).toMatch(/Target="docProps\/custom\.xml".*Target="docProps\/core\.xml"/);
@@ -367,7 +367,7 @@ describe('Open Packaging', () => {
   }, 120_000);
 
   it('finds core and custom properties by any spelling of their relationship, and writes into the parts that are there', () => {
-    // LibreOffice 7.4 writes the core relation below officedocument; ./ and another case name the same part.
+    // LibreOffice 7.4 writes the core relationship below officedocument; ./ and different case name the same part.
     const rels = RELS(
       '<Relationship Id="a" Type="http://schemas.openxmlformats.org/officedocument/2006/relationships/metadata/core-properties" Target="./docProps/core.xml"/><Relationship Id="b" Type="http://purl.oclc.org/ooxml/officeDocument/relationships/customProperties" Target="DocProps/Custom.xml"/>',
     );
@@ -387,7 +387,7 @@ describe('Open Packaging', () => {
 
   it('loses no entry whose name reads like another one', () => {
     const two = zipSync({ 'media/a1.bin': strToU8('one'), 'media/a2.bin': strToU8('two'), ...unzipSync(bare) });
-    // Bytes that are no UTF-8: both names read alike.
+    // Invalid UTF-8: both names decode alike.
     const alike = Buffer.from(two);
     for (const [name, byte] of [
       ['media/a1.bin', 0xe4],
@@ -438,7 +438,7 @@ describe('files whose name says nothing', () => {
   });
 });
 
-/** A Buffer's `slice` shares its bytes: code that writes into a slice would change the file that it was given. */
+/** A Buffer's `slice` shares memory: writing to a slice would change the input. */
 it.each([
   ['library/DR-15/parts/drum.step', step],
   ['library/DR-15/assemblies/drum-unit.step', step],

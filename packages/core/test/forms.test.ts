@@ -168,7 +168,7 @@ describe('a form over many files', () => {
     const view = filling(form([inputs[2]!, input(label)]), some).view(typed([inputs[2]!, 'Otterby']), new Map());
     expect(view.values.map((value) => value.file)).toEqual([1]);
     const [first, second] = view.panels[0]!.inputs;
-    // A lock is a matter of the file; it is said of an input only where no file is left.
+    // Locks are per file; an input mentions them only if no file is left.
     expect(first).toMatchObject({ open: true, closed: [] });
     const locked = filling(form([inputs[2]!]), [some[1]!]).view(new Map(), new Map());
     expect(locked.panels[0]!.inputs[0]).toMatchObject({ open: false, closed: [{ reason: 'cannot be changed: the file is released', count: 1 }] });
@@ -278,7 +278,7 @@ describe('conditions', () => {
     const view = filling(form([buying, of('clear')]), [stray]).view(new Map(), new Map());
     expect(view.values).toEqual([]);
     expect(view.leftovers).toEqual([{ key: 's/i3', caption: 'Supplier', files: 1, asks: false }]);
-    // Another input that shows it owns it.
+    // Another visible input owns it.
     expect(filling(form([buying, of('clear'), input(supplier, { key: 'other' })]), [stray]).view(new Map(), new Map()).leftovers).toEqual([]);
   });
 
@@ -552,7 +552,7 @@ describe('a form among forms', () => {
   it('is never used where others come first for all its files', () => {
     expect(rivals([all, again], again)).toEqual(['All']);
     expect(rivals([again, all], again)).toEqual([]);
-    // One that names a class comes first for that class alone, wherever it stands.
+    // A form naming a class takes precedence for that class, wherever listed.
     expect([rivals([all, bought], all), rivals([all, bought], bought)]).toEqual([[], []]);
     expect([rivals([both, bought], bought), rivals([bought, both], both)]).toEqual([['Both'], []]);
     expect(rivals([all, named(5, 'Wide', [], ['part', 'drawing'])], named(5, 'Wide', [], ['part', 'drawing']))).toEqual([]);

@@ -38,7 +38,7 @@ describe('shapes cut out of STEP files', () => {
 
   it('an assembly gives each distinct part once, and the whole last', () => {
     const shapes = cutShapes(new Uint8Array(readFileSync(join(demo, 'library/DR-15/assemblies/drum-unit.step'))));
-    // Drum, shaft, arm, bearing, whole: four arms are one shape, two bearings are one.
+    // Drum, shaft, arm, bearing, whole: four arms share a shape, so do two bearings.
     expect(shapes).toHaveLength(5);
     expect(shapes.at(-1)!.product).toBe('');
     expect(new Set(shapes.map((shape) => shape.product)).size).toBe(5);
@@ -69,7 +69,7 @@ describe('mass and material', () => {
     expect(kg('3').state).toBe('agrees');
     expect(kg('2.83').state).toBe('stale');
     expect(kg('3.2').state).toBe('stale');
-    // Beyond its own rounding a mass may be off by 0.05 % of the computed one, and by no more.
+    // Beyond rounding, a mass may deviate by at most 0.05 %.
     const of = (text: string) => judgeMass({ text, form: 'measure', unit: 'kg' }, 'kg', 100).state;
     expect([of('100.04'), of('99.96'), of('100.06'), of('99.94')]).toEqual(['agrees', 'agrees', 'stale', 'stale']);
     // 6.857 lb are 3.1103 kg (NIST SP 811: 1 lb = 0.45359237 kg).

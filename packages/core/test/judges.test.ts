@@ -9,7 +9,7 @@ import { step } from '../src/files/step';
 import { heldText } from '../src/values';
 import { foreignFiles, foreignFolder, openMeshReader } from './outside';
 
-/** Programs that know the formats and nothing of Rule judge what Rule writes. */
+/** Independent programs verify what Rule writes. */
 const library = join(import.meta.dirname, '../../demo');
 const paths = ['library', 'inherited'].flatMap((below) =>
   readdirSync(join(library, below), { recursive: true, encoding: 'utf8' })
@@ -61,8 +61,8 @@ describe('STEP', () => {
   });
 
   it('counts the parts of the public assembly test case as1', () => {
-    // The test case "as1" of the public STEP interoperability rounds: 1 plate, 2 bracket assemblies of 1 bracket and 3 bolts
-    // with nuts each, 1 rod assembly of 1 rod and 2 nuts, 18 solids in all (counted in the geometry reader's tree).
+    // Test case "as1" of the public STEP interoperability rounds: 1 plate, 2 bracket assemblies of 1 bracket and 3 bolts with nuts, 1 rod
+    // assembly of 1 rod and 2 nuts, 18 solids (counted in the geometry reader's tree).
     const reading = step.read(new Uint8Array(readFileSync(join(foreignFolder, 'as1-oc-214.stp'))));
     const { occurrences, roots } = reading.structure!;
     const solids = (product: string): number => {
@@ -86,7 +86,7 @@ describe('DXF', () => {
       const { holder, block } = inserts[0]!;
       const tag = blocks.find((one) => one.name === block)!.cells[0]!.tag;
       const cell = { holder, place: 'cell' as const, name: tag, value: heldText('1.4404 ⌀') };
-      // Drawings of AC1009 hold no properties.
+      // AC1009 drawings have no properties.
       const changes =
         version === 'AC1009'
           ? [cell]
@@ -115,7 +115,7 @@ print(json.dumps(out))`;
       properties: Record<string, string>;
       texts: string[];
     }[];
-    // Four sheets of the company, eight that came with the DR-5, one of them in inches, and five of two sites.
+    // Four company sheets, eight of the DR-5 (one in inches) and five of two sites.
     expect(found).toHaveLength(17);
     for (const { version, errors, fixes, properties, texts } of found) {
       expect([errors, fixes]).toEqual([0, 0]);

@@ -47,7 +47,7 @@ describe('learning what title block cells show', () => {
   it('keeps the binding in force between equals, and stays silent where little speaks for any', () => {
     const cells = ['a', 'b'].map((text, i) => observe(i, 'T', text, { 1: heldText(text) }, { 1: heldText(text) }));
     expect(learner(...cells).learned()[0]).toMatchObject({ source: 'drawing' });
-    // Also where the model was met first.
+    // Even if the model was encountered first.
     const late = [
       observe(1, 'T', 'a', { 1: heldText('a') }),
       observe(2, 'T', 'b', {}, { 1: heldText('b') }),

@@ -33,8 +33,8 @@ const require = createRequire(import.meta.url);
 
 describe('widths of lettering', () => {
   /**
-   * Adobe's font metrics of the standard fonts of PDF (AFM files, Adobe Technical Note 5004), as @pdf-lib/standard-fonts ships them. The
-   * fonts that drawings name have the same advance widths.
+   * Adobe's metrics of the PDF standard fonts (AFM files, Adobe Technical Note 5004), from @pdf-lib/standard-fonts. The fonts named in
+   * drawings have equal advance widths.
    */
   it.each([
     ['arial.ttf', FontNames.Helvetica, 718],
@@ -46,9 +46,9 @@ describe('widths of lettering', () => {
     for (let code = 33; code <= 255; code++) {
       if (!Encodings.WinAnsi.canEncodeUnicodeCodePoint(code)) continue;
       const width = font.getWidthOfGlyph(Encodings.WinAnsi.encodeUnicodeCodePoint(code).name)!;
-      // Widths are told in thousandths of the em; a text is measured by the height of its capitals.
+      // Widths are in thousandths of an em; text is measured relative to cap height.
       const measured = lineWidth(String.fromCharCode(code), { file }, 1);
-      // Macron, plus-minus, micro sign, middle dot and division sign: the fonts of drawings have these otherwise than those of PDF.
+      // Macron, plus-minus, micro sign, middle dot and division sign differ between drawing and PDF fonts.
       if (![0xaf, 0xb1, 0xb5, 0xb7, 0xf7].includes(code)) expect([code, Math.abs(measured - width / capitals) < 0.02 * measured + 0.002]).toEqual([code, true]);
       seen.push(code);
     }
@@ -104,7 +104,7 @@ describe('heights of lettering', () => {
     expect(INCH_HEIGHTS.map((height) => heightText(height, 'in'))).toEqual(['1/16"', '3/32"', '1/8"', '5/32"', '3/16"', '1/4"']);
     expect(heightText(3.5, 'mm')).toBe('3.5 mm');
     expect([letteringUnit(null, 0.125), letteringUnit(null, 3.5), letteringUnit('in', 1), letteringUnit('mm', 2.5)]).toEqual(['in', 'mm', 'in', 'mm']);
-    // A block drawn in inches and shown at half its size.
+    // A block in inches, inserted at half size.
     expect(seriesFor('in', 0.5)[1]).toBeCloseTo(3 / 16, 9);
   });
 });
@@ -125,7 +125,7 @@ const cell = (over: Partial<FitCell> = {}): FitCell => ({
 const rule = (over: Partial<FitRule>): FitRule => ({ ...PLAIN_FIT, ...over });
 
 describe('texts that do not fit', () => {
-  // In Arial 17.2 times as long as it is high, by the metrics of Helvetica: 60 mm at 3.5 mm.
+  // In Arial, 17.2 times its height by Helvetica's metrics: 60 mm at 3.5 mm.
   const long = 'WIDE BEARING HOUSING';
 
   it('are told by the width that there is', () => {
@@ -274,7 +274,7 @@ describe('rooms of cells', () => {
   });
 });
 
-/** A block with a frame in millimetres and one in inches, drawn by ezdxf. */
+/** A framed block in millimetres and one in inches, by ezdxf. */
 const DRAW = String.raw`
 import sys
 import ezdxf

@@ -47,7 +47,7 @@ describe('part identity', () => {
     expect(index.model('d/anything.dxf', 'motor.step')).toMatchObject({ state: 'ambiguous' });
     expect(index.model('d/anything.dxf', 'sub/lid.step')).toEqual({ state: 'matched', file: 6, by: 'document property' });
     expect(index.model('d/anything.dxf', '..\\sub\\lid.step')).toEqual({ state: 'unmatched' });
-    // The end of a path is whole folders.
+    // A path ends at whole folders.
     expect(index.model('d/anything.dxf', 'ub/lid.step')).toEqual({ state: 'unmatched' });
     expect(index.model('d/anything.dxf', '  ')).toEqual({ state: 'unmatched' });
     expect(index.model('d/plate.dxf', null)).toEqual({ state: 'matched', file: 1, by: 'base name' });
@@ -88,7 +88,7 @@ describe('a single-level BOM', () => {
       ['C name', 1, ['C']],
       ['C~2 name', 1, ['C~2']],
     ]);
-    // A copy may be called what a file's number says.
+    // A copy may be named like a file's number.
     const clash: StructureReading = {
       products: ['A', '7', '9'].map((key) => ({ key, id: key, name: '', externalFile: null })),
       roots: ['A'],
@@ -135,20 +135,20 @@ describe('a vault link', () => {
     ['b', 'c', 'a', { onClash: "take the record's" as const }, 'out'],
     ['b', 'a', 'a', { in: 'never' as const, out: 'when blank' as const }, 'stays'],
     ['a', 'b', 'a', { in: 'when blank' as const, out: 'never' as const }, 'stays'],
-    // Who leads replaces what was changed on the other side, but not by a blank.
+    // The leading side replaces changes on the other, but not with a blank.
     ['b', 'a', 'a', { in: 'never' as const }, 'out'],
     ['a', 'b', 'a', { out: 'never' as const }, 'in'],
     ['b', null, null, { in: 'never' as const }, 'stays'],
     ['b', null, null, { in: 'when blank' as const }, 'in'],
     ['b', 'a', 'a', { in: 'when blank' as const }, 'stays'],
     [null, 'b', null, { out: 'when blank' as const }, 'out'],
-    // A blank never erases by itself, not even where its side would win.
+    // A blank never clears by itself, even on the winning side.
     ['a', null, 'a', {}, 'ask'],
     [null, 'a', 'a', {}, 'ask'],
     ['', 'a', 'a', { in: 'when blank' as const }, 'stays'],
     [null, 'c', 'a', { onClash: "take the file's" as const }, 'ask'],
     [null, 'c', 'a', { onClash: "take the record's" as const }, 'out'],
-    // They never agreed: a blank side has not changed, two values clash.
+    // Never agreed: a blank side is unchanged, two values clash.
     ['a', null, undefined, {}, 'in'],
     [null, 'b', undefined, {}, 'out'],
     ['a', 'b', undefined, {}, 'ask'],
@@ -177,8 +177,8 @@ describe('a vault link', () => {
     expect(decide(link(change), file, record, agreed).reason).toBe(reason),
   );
 
-  // What shall become of two values, thought out by hand from what links promise: situation × in × out, `clash` standing for what the
-  // link says of clashes. In: always, when blank, never, each with out: always, when blank, never.
+  // Outcomes for two values, derived by hand from what links promise: situation × in × out; `clash` is the link's clash setting. In:
+  // always, when blank, never, each with out: always, when blank, never.
   const CASES = {
     'the file changed': 'in in in | stays stays stays | out stays stays',
     'the record changed': 'out stays in | out stays stays | out stays stays',

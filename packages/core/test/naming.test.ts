@@ -81,7 +81,7 @@ describe('collisions', () => {
       fc.property(fc.uniqueArray(fc.tuple(name, name), { selector: ([own]) => own, maxLength: 4 }), (list) => {
         const files = list.map(([own, wanted], i) => at(i + 1, own, wanted));
         const barred = collisions(files, new Map());
-        // One that keeps its name for another reason may be in the way of a third: what is left is looked at again.
+        // A file keeping its name for another reason may block a third: the rest is rechecked.
         const again = collisions(
           files.map((entry) => (barred.has(entry.id) ? { ...entry, wanted: null } : entry)),
           new Map(),

@@ -2,10 +2,10 @@ import { readdirSync } from 'node:fs';
 import { createRequire } from 'node:module';
 import { dirname, join } from 'node:path';
 
-/** Readers and files from outside the project, by which tests judge what Rule reads and writes. */
+/** Outside readers and files that tests compare with. */
 const require = createRequire(import.meta.url);
 
-/** STEP files of several systems, which the geometry reader ships in its package for its own tests. */
+/** STEP files of several systems, shipped with the geometry reader's package for its tests. */
 export const foreignFolder = join(dirname(require.resolve('occt-import-js/package.json')), 'test/testfiles/cax-if');
 export const foreignFiles = readdirSync(foreignFolder, { encoding: 'utf8' })
   .filter((name) => /\.stp$/i.test(name))
@@ -15,7 +15,7 @@ interface Mesh {
   readonly attributes: { readonly position: { readonly array: number[] } };
 }
 
-/** Opens the geometry reader. The function that it gives returns the corners of every mesh, or throws where there is none. */
+/** Loads the geometry reader. The returned function gives the corners of every mesh, and throws if there is none. */
 export async function openMeshReader(): Promise<(bytes: Uint8Array) => number[][]> {
   const open = require('occt-import-js') as () => Promise<{
     ReadStepFile: (bytes: Uint8Array, options: object | null) => { success: boolean; meshes: Mesh[] };

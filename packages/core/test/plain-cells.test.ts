@@ -8,7 +8,7 @@ import { applyEdits, invertEdits } from '../src/files';
 import { dxf } from '../src/files/dxf';
 import { heldText } from '../src/values';
 
-/** Sheets whose title block nobody made a block of: lines and plain texts, as ezdxf draws them; and a table of single texts, which is none. */
+/** Sheets whose title block is not a block: lines and plain texts, by ezdxf; and a table of single texts, which is none. */
 const DRAW = String.raw`
 import sys
 import ezdxf

@@ -75,7 +75,7 @@ const said = (source: string, within = scope) => {
 };
 
 describe('an expression', () => {
-  // Expectations after the public DMN test kit and chapter 10 of the standard (OMG DMN 1.4), from memory.
+  // Expectations from the public DMN test kit and chapter 10 of the standard (OMG DMN 1.4), from memory.
   it.each<[string, unknown]>([
     ['1 + 2 * 3', 7],
     ['2 ** 3', 8],
@@ -302,7 +302,7 @@ describe('a mistake', () => {
     const started = process.cpuUsage();
     const [problem] = said(piece.repeat(times) + '1');
     expect(problem).toMatchObject({ code: 'too-deep', message: 'The rule is nested more than 150 levels deep.' });
-    // It took 3.4 s once. Time of the processor, in microseconds: other work on the machine does not count.
+    // Once took 3.4 s. Processor time in microseconds, so other load does not matter.
     expect(process.cpuUsage(started).user).toBeLessThan(2_000_000);
   });
   it('may be as deep as its limit', () => {
@@ -320,7 +320,7 @@ describe('a mistake', () => {
     expect(result(Array.from({ length: 300 }, (_, k) => (k === 250 ? 'null' : 'true')).join(' and '))).toBeNull();
     expect(result(Array.from({ length: 300 }, () => '"a"').join(' + '))).toBe('a'.repeat(300));
     expect(said(Array.from({ length: 2400 }, () => '1').join(' + '))[0]!.message).toMatch(/^A rule can have at most 300 operators in a row/);
-    // Left to right, and each kind of operator by its rank.
+    // Left to right, by operator precedence.
     expect(result(`${'1 + '.repeat(20)}2 * 3 - 4`)).toBe(22);
     expect(result(`date("2026-01-01")${' + duration("P1D")'.repeat(31)}`)).toMatchObject({ days: daysOf(2026, 2, 1) });
     expect(said(`${'1 + '.repeat(20)}Bought`)[0]).toMatchObject({ code: 'type' });
@@ -396,7 +396,7 @@ print(json.dumps([[float(x + y), float(x - y), float(x * y), float(x / y)] for x
 });
 
 describe('ranges', () => {
-  // Judged by their points: eighths from 0 to 8, which tell every end of 1 to 7 that is in from one that is out.
+  // Verified by points: eighths from 0 to 8 distinguish included from excluded ends of 1 to 7.
   const points = Array.from({ length: 65 }, (_, k) => k / 8);
   const end = fc.constantFrom(1, 2, 3, 4, 5, 6);
   const range = fc.tuple(end, fc.integer({ min: 1, max: 3 }), fc.boolean(), fc.boolean()).map(([low, size, lowIn, highIn]) => {
@@ -560,7 +560,7 @@ describe('against another implementation', () => {
       fc.constantFrom('true', 'false', 'Bought'),
       fc.tuple(tie('numeric'), fc.constantFrom('<', '<=', '>', '>=', '=', '!='), tie('numeric')).map(([a, op, b]) => `(${a} ${op} ${b})`),
       fc.tuple(tie('truth'), fc.constantFrom('and', 'or'), tie('truth')).map(([a, op, b]) => `(${a} ${op} ${b})`),
-      // Ends in order: for ends the wrong way round the other implementation turns them, against the standard.
+      // Ends in order: the other implementation swaps reversed ones, against the standard.
       fc.tuple(tie('numeric'), fc.nat(20), fc.nat(20)).map(([a, b, c]) => `(${a} between ${b} and ${b + c})`),
       fc.tuple(tie('texts'), fc.constantFrom('contains', 'starts with', 'ends with')).map(([a, f]) => `${f}(${a}, "a")`),
     ),
@@ -573,7 +573,7 @@ describe('against another implementation', () => {
       fc.tuple(tie('truth'), tie('texts'), tie('texts')).map(([c, a, b]) => `(if ${c} then ${a} else ${b})`),
     ),
   }));
-  // Numbers that a double holds exactly: the other implementation computes with doubles, and 3 · 2.4 is not 7.2 there.
+  // Numbers exact in doubles: the other implementation uses doubles, where 3 · 2.4 is not 7.2.
   const model = { Material: 'S235JR', Mass: 2.375 };
   const context = { 'Part Number': 'DR-5-010', Mass: 2.5, Length: 40, Bought: false, model };
   it('expressions come to the same (feelin 8.2.0)', () => {
@@ -581,7 +581,7 @@ describe('against another implementation', () => {
     fc.assert(
       fc.property(fc.oneof(numeric, truth, texts), (source) => {
         const rule = compileRule(source, scope);
-        // Ours refuses some expressions that can never hold; the other one runs them.
+        // Rule refuses some expressions that can never hold; the other runs them.
         if (!rule.ok) return;
         const outcome = rule.value.evaluate(values({ model: contextOf(Object.entries(model)) }), { instant: null });
         const theirs = (oracle(source, context) as { value: unknown }).value;
@@ -679,7 +679,7 @@ describe('the order of computed values', () => {
         }
         const needsOf = new Map(list.map(({ key, needs }) => [key, needs]));
         for (const circle of circles) for (const [i, key] of circle.entries()) expect(needsOf.get(key)).toContain(circle[(i + 1) % circle.length]);
-        // Every value that can reach itself is in no order.
+        // Values that can reach themselves are unordered.
         for (const { key } of list) expect(order.includes(key)).toBe(!touchedBy(list, [key]).has(key));
       }),
       { numRuns: 500 },

@@ -58,7 +58,7 @@ describe('a proposed value', () => {
   it('keeps to length, range, decimals and choices', () => {
     expect(codes(property({ maxLength: 3 }), 'abcd')).toEqual(['too-long']);
     expect(codes(property({ minLength: 3 }), 'ab')).toEqual(['too-short']);
-    // One character, though two code units.
+    // One character in two code units.
     expect(codes(property({ maxLength: 1 }), '\u{1F529}')).toEqual([]);
     expect(codes(property({ type: 'number', min: 0, decimals: 1 }), '-1.25')).toEqual(['too-small', 'decimals']);
     expect(codes(property({ type: 'whole', max: 9 }), '10')).toEqual(['too-large']);

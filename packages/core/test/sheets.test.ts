@@ -8,8 +8,8 @@ import { dxf } from '../src/files/dxf';
 import { heldText } from '../src/values';
 
 /**
- * Title blocks on sheets of drawings that ezdxf has made: several layouts with two families of blocks, an anonymous variant, a nested block,
- * a constant cell, one that a drawing lacks; then what Rule has written, read and audited by ezdxf.
+ * Title blocks in drawings by ezdxf: several layouts with two block families, an anonymous variant, a nested block, a constant cell and a
+ * missing one; then Rule's output, read and audited by ezdxf.
  */
 const DRAW = String.raw`
 import sys
@@ -142,7 +142,7 @@ describe('title blocks that ezdxf has drawn', () => {
       if (VERSIONS[i] === 'R12') continue;
       expect(text('Back/SIDE/PAGE')![0]).toBe('2/3');
       expect(text('Third/*U7/NO')![0]).toBe('3/3');
-      // What the drawing lacked stands as its block defines it: text, layer, colour, style, lean, height, and its place moved by the insert.
+      // A missing cell is created as its block defines it: text, layer, colour, style, oblique angle, height, at the inserted position.
       expect(text('Third/Main-Frame/NO')).toEqual(['4', 'TEXTS', 3, 'LEAN', 12, 3.5, [2, 60]]);
     }
   });

@@ -125,7 +125,7 @@ describe('start files', () => {
   it('carry the title block in the lower right corner of the sheet, with its cells', () => {
     const files = startFiles(ground(schema(property(1, 'Title', { kinds: ['drawing'] })), { sheets: ['A4', 'A3'] }));
     const [a4, a3] = files.map(read);
-    // Sizes of ISO 5457, A4 upright and A3 lying (from memory).
+    // ISO 5457 sizes, A4 portrait and A3 landscape (from memory).
     expect([a4!.sheets[0]!.paper, a3!.sheets[0]!.paper]).toEqual([
       { width: 210, height: 297 },
       { width: 420, height: 297 },

@@ -22,14 +22,14 @@ END-ISO-10303-21;
 `.replaceAll('\n', eol),
   );
 
-/** One product, as ISO 10303-41 asks for it. */
+/** One product, as ISO 10303-41 requires. */
 const product = (n: number, id: string) => `#${n}=PRODUCT('${id}','${id} name','',());
 #${n + 1}=PRODUCT_DEFINITION_FORMATION('A','',#${n});
 #${n + 2}=PRODUCT_DEFINITION('design','',#${n + 1},$);
 #${n + 3}=PRODUCT_DEFINITION_SHAPE('','',#${n + 2});
 `;
 
-/** An attribute laid out as the public recommended practice for user defined attributes does. */
+/** An attribute following the public recommended practice for user defined attributes. */
 const attribute = (n: number, target: number, name: string, item: string) => `#${n}=GENERAL_PROPERTY('','${name}','user defined attribute');
 #${n + 1}=PROPERTY_DEFINITION('${name}','user defined attribute',#${target});
 #${n + 2}=GENERAL_PROPERTY_ASSOCIATION('user defined attribute','',#${n},#${n + 1});
@@ -53,7 +53,7 @@ const change = (name: string, value: HeldValue | null, holder = ''): FileChange 
 const changed = (b: Uint8Array, ...changes: FileChange[]) => applyEdits(b, step.modify(b, changes));
 
 describe('strings of ISO 10303-21', () => {
-  // Examples of the encodings that the standard defines (from memory).
+  // Examples of the standard's encodings (from memory).
   it.each([
     ["can''t", "can't"],
     ['\\X\\E9', '\u00e9'],
@@ -105,7 +105,7 @@ describe('reading', () => {
     ["MEASURE_REPRESENTATION_ITEM('n',MASS_MEASURE(12.5),#90)", { text: '12.5', form: 'measure', unit: 'kg' }],
     ["MEASURE_REPRESENTATION_ITEM('n',LENGTH_MEASURE(2.),#94)", { text: '2', form: 'measure', unit: 'in' }],
     ["MEASURE_REPRESENTATION_ITEM('n',MASS_MEASURE(1.),#95)", { text: '1', form: 'measure', unit: 't' }],
-    // Units that are none of Rule's, or only much like one (an avoirdupois pound is 0.45359237 kg: NIST SP 811), give no number.
+    // Units unknown to Rule or merely similar (an avoirdupois pound is 0.45359237 kg: NIST SP 811) give no number.
     ["MEASURE_REPRESENTATION_ITEM('n',MASS_MEASURE(1.),#96)", { text: '1 hecto gram', form: 'text' }],
     ["MEASURE_REPRESENTATION_ITEM('n',MASS_MEASURE(5.),#98)", { text: '5 POUND', form: 'text' }],
     ["MEASURE_REPRESENTATION_ITEM('n',LENGTH_MEASURE(5.),#99)", { text: '5', form: 'measure', unit: 'dm' }],
@@ -149,7 +149,7 @@ describe('reading', () => {
       ['right', 'B-1'],
       ['other', 'B-1~2'],
     ]);
-    // Attached through the shape of the occurrence, and to the occurrence itself.
+    // Attached to the occurrence's shape and to the occurrence itself.
     const torque = reading.holders.filter((h) => h.level === 'occurrence').map((h) => h.values[0]?.held.text);
     expect(torque).toEqual(['12', '18', undefined]);
   });
@@ -354,7 +354,7 @@ describe('the index', () => {
   });
 
   it('takes a name for what it is that has the hash of another', () => {
-    // 'Aa' and 'BB' are the textbook pair for a hash by 31; in capitals 'AP' and 'B1' are one.
+    // 'Aa' and 'BB' are the textbook collision of a hash by 31; in capitals 'AP' and 'B1' collide.
     expect(found('#1=AP();#2=B1();#3=APX();#4=B1X();#5=C1();', ['B1', 'AP'])).toEqual({ AP: [1], B1: [2], '': [] });
   });
 
@@ -383,7 +383,7 @@ describe('the index', () => {
   });
 
   it('finds every end in statements of all kinds, however large the file', () => {
-    // What ends no statement: marks inside texts and comments, and doubled apostrophes.
+    // Does not end a statement: characters inside strings and comments, doubled apostrophes.
     const piece = fc.constantFrom(
       "'a;b'",
       "''",
@@ -410,7 +410,7 @@ describe('the index', () => {
         fc.constantFrom(0, 1, 40, 9000, 600_000),
         (statements, filler, longest) => {
           const right = statements.map((pieces) => `A(${pieces.join(' ')})`);
-          // The filler shifts the statements across the edge of what is looked at in one step: of 8192 instances, of 256 KiB.
+          // The filler moves statements across the step boundaries: 8192 instances, 256 KiB.
           const room = longest === 0 ? 8192 * 7 + filler : 262_144 - 3000 + filler;
           const fill = longest === 0 ? '#1=A();' : `#1=A('${'x'.repeat(longest)}');`;
           const fills = Math.max(1, Math.floor(room / fill.length));
@@ -480,7 +480,7 @@ describe('texts that other programs can read', () => {
     const long = german.repeat(50);
     const encoded = encodeString(long);
     expect(decodeString(bytes(encoded.slice(1, -1)))).toBe(long);
-    // Letter by letter each umlaut would take a run of its own: 12 bytes and what stands between.
+    // Each umlaut alone would take its own run: 12 bytes plus what is between.
     expect(encodeString('äöü').length).toBe("'\\X2\\00E400F600FC\\X0\\'".length);
     expect(encodeString('äaö')).toBe("'\\X2\\00E4006100F6\\X0\\'");
     expect(encodeString('äabcö')).toBe("'\\X2\\00E4\\X0\\abc\\X2\\00F6\\X0\\'");
@@ -524,7 +524,7 @@ END-ISO-10303-21;
     expect(values(source)).toEqual({ Material: heldText('S235JR') });
     const after = changed(source, change('Colour', heldText('red')), change('Material', null));
     expect(values(after)).toEqual({ Colour: heldText('red') });
-    // New instances get numbers above all that are given, also by references.
+    // New instances get ids above all existing ones, including referenced ones.
     expect(text(after)).toContain("#4000000091=GENERAL_PROPERTY('','Colour','user defined attribute');");
     expect(text(after)).toContain('#4000000090=<other.stp#bolt;1>;');
   });
@@ -630,7 +630,7 @@ describe('twenty thousand occurrences', () => {
     const small = Math.min(...[0, 1, 2].map(() => work(COUNT / 10).time));
     const { time, read } = work(COUNT);
     expect(read.holders.filter((holder) => holder.values.some((value) => value.name === 'Position'))).toHaveLength(COUNT);
-    // Ten times as many take about ten times as long; their square would be a hundred times.
+    // Linear time: ten times as much takes about ten times as long, not a hundred.
     expect(time / small).toBeLessThan(40);
   });
 });

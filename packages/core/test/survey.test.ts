@@ -70,7 +70,7 @@ describe('names that probably mean the same', () => {
     ['  Date of issue ', ['date', 'of', 'issue']],
   ])('splits %s into words', (name, words) => expect(wordsOf(name)).toEqual(words));
 
-  // Spellings that designers use for the same thing (common practice).
+  // Spellings designers use for the same thing (common practice).
   it.each([
     [['Material', 'Material ', 'MATERIAL'], 'case or blanks'],
     [['Part number', 'PartNumber', 'part_number'], 'same words'],
@@ -89,7 +89,7 @@ describe('names that probably mean the same', () => {
     expect(groups.flatMap((entry) => entry.names)).not.toContain('Something else');
   });
 
-  // Pairs that a plain edit distance takes for the same.
+  // Pairs that plain edit distance confuses.
   it.each([
     ['Inner diameter', 'Outer diameter'],
     ['Max load', 'Min load'],
@@ -135,7 +135,7 @@ describe('values of one name', () => {
     expect(readLooseDate('27/09/2019')).toBe('2019-09-27');
     expect(readLooseDate('3 May 2019')).toBe('2019-05-03');
     expect(readLooseDate('03/04/2026')).toBeNull();
-    // A year of no leap day (ISO 8601: the calendar's own days).
+    // Not a leap year (ISO 8601).
     expect(readLooseDate('29.2.2019')).toBeNull();
     expect(readLooseDate('29.2.2024')).toBe('2024-02-29');
     expect(readLooseDate('June 2019')).toBeNull();
@@ -150,7 +150,7 @@ describe('values of one name', () => {
     );
     const of = (text: string) => clusters.filter((cluster) => cluster.values.includes(text)).map((cluster) => cluster.reason);
     expect(of('Brushed')).toEqual(['case, blanks or punctuation']);
-    // Held together by word order and by a synonym: the looser reason is said.
+    // Clustered by word order and a synonym: the weaker reason is reported.
     expect(of('steel, stainless')).toEqual(['synonyms']);
     expect(of('zinc plated')).toEqual(['synonyms']);
     expect(of('inox')).toEqual(['synonyms']);
@@ -221,7 +221,7 @@ describe('cleaning up', () => {
     holder: '',
     values: new Map(Object.entries(values).map(([name, held]) => [name, typeof held === 'string' ? heldText(held) : held])),
   });
-  /** What is in the holder afterwards. */
+  /** The holder afterwards. */
   const after = (action: CleanUp, before: HolderValues, chosen?: ReadonlyMap<string, string>) => {
     const result = cleanUp(action, [before], standIns, chosen);
     const values = new Map(before.values);
@@ -271,7 +271,7 @@ describe('cleaning up', () => {
       ]);
       expect(after(merge(rule), both, new Map([[clashKey(1, ''), 'Matl']])).values).toEqual({ Material: 'S235JR' });
     }
-    // Two sources that differ are a clash even where the source is to be kept.
+    // Two different sources clash even if the source is kept.
     expect(after(merge('keep the source'), holder({ Matl: 'a', 'Material ': 'b' })).clashes).toHaveLength(1);
   });
 
@@ -320,7 +320,7 @@ describe('cleaning up', () => {
             expect(names).toContain(address.name);
             expect(base).toEqual(before.values.get(address.name) ?? null);
           }
-          // Done once, doing it again changes nothing.
+          // Repeating it changes nothing.
           const once = after(action, before);
           if (action.do !== 'split') expect(cleanUp(action, [holder(once.values)], standIns).lines).toEqual([]);
         },

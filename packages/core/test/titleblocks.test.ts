@@ -142,7 +142,7 @@ describe('the state of a cell', () => {
         const shows = list.map((one, i): CellPiece => ('words' in one ? one : { property: i, from: 'model', form: PLAIN_CELL }));
         const whole = composed(shows, (piece) => texts['property' in piece ? piece.property : 0]!);
         const values = texts.filter((one) => one !== null);
-        // Without a model nothing is said; with nothing but blanks it is blank; otherwise it is a text that is not empty.
+        // Without a model the content is unknown; with only blanks it is blank; otherwise it is non-empty text.
         if (values.some((one) => one.state === 'no model')) expect(whole.state).toBe('no model');
         else if (values.length > 0 && values.every((one) => one.state === 'blank')) expect(whole.state).toBe('blank');
         else expect(whole).toMatchObject({ state: 'value', text: expect.stringMatching(/./) });
@@ -269,7 +269,7 @@ describe('bindings and links of a schema', () => {
     ]);
     const on = (label: string) => prepared.judgeHolder(file, { level: 'sheet', key: 'k', label, held, part: null, sheet: null }).get(3);
     expect([on('A')?.value?.text, on('b')?.value?.text]).toEqual(['1/3', '2/3']);
-    // In a block where no cell leads, the value has no place, and the cell of that tag is not it.
+    // In a block without a leading cell the value has no place, even if a cell has that tag.
     expect(on('C')?.value ?? null).toBeNull();
   });
 });

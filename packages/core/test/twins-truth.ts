@@ -1,7 +1,6 @@
 /**
- * Names of properties as companies write them, each row one meaning (common practice; written down for this test from the words of drawing
- * title blocks, before anything was tuned on them). Rows are dealt out by turns: the even ones were looked at while the search for twins was
- * made better, the odd ones were held back and only judged.
+ * Property names as companies write them, one meaning per row (common practice; written for this test from title block vocabulary before
+ * any tuning). Even rows were used for tuning the twin search; odd rows were held back for judging.
  */
 export const TRUTH: readonly (readonly string[])[] = [
   ['Part Number', 'PartNo', 'Part No.', 'P/N', 'Part #', 'PART_NUMBER', 'Part Nr'],
@@ -118,7 +117,7 @@ export const TRUTH: readonly (readonly string[])[] = [
   ['Typist'],
 ];
 
-/** How well groups of names fit the truth, over all pairs of names. */
+/** How well groups match the truth, over all pairs of names. */
 export function judged(groups: readonly (readonly string[])[], truth: readonly (readonly string[])[]) {
   const pairsOf = (lists: readonly (readonly string[])[]) =>
     new Set(lists.flatMap((list) => list.flatMap((a, i) => list.slice(i + 1).map((b) => [a, b].sort().join(' ~ ')))));

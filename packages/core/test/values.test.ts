@@ -196,7 +196,7 @@ describe('the text that a person edits', () => {
           fc.integer({ min: -5000, max: 5000 }).map((n) => n / 64),
         ),
         (form, unit, n) => {
-          // Nothing tells minus zero from zero in a file.
+          // Files cannot distinguish minus zero from zero.
           expect(back(n + 0, { type: 'number', unit, form })).toBe(n + 0);
         },
       ),

@@ -70,7 +70,7 @@ describe('a record field', () => {
       field('Material', { type: 'list', choices: ['DC01', '1.4301'], initial: 'DC01', required: true, kinds: ['part'] }),
     );
     expect(fieldOf(property(1, 'Title', { maxLength: 40, kinds: ['part', 'assembly', 'drawing', 'other'] }))).toEqual(field('Title', { length: 40 }));
-    // What takes other values than it offers is no list, and a number has no length.
+    // A field accepting other values is not a list, and a number has no length.
     expect(fieldOf(property(1, 'Finish', { type: 'choice', choices: ['brushed'], open: true })).type).toBe('text');
     expect(fieldOf(property(1, 'Mass', { type: 'number', maxLength: 9 }))).toMatchObject({ type: 'number', length: null });
     expect(fieldOf(property(1, 'Food', { type: 'yesno' })).type).toBe('yes or no');
@@ -185,7 +185,7 @@ describe('a link for several kinds, classes, addresses and states', () => {
     expect([why(butNotInCheck, 'open') === null, why(butNotInCheck, 'in check')]).toEqual([false, null]);
     const bought = by(link('F', 1, { ...passingOf('the record'), classes: ['bought'] }));
     expect([why(bought, 'open', 'part', 'bought') === null, why(bought, 'open', 'part', 'made')]).toEqual([false, null]);
-    // Nobody is closed out any more where the link is gone.
+    // Removing the link restores write access.
     expect('led' in withLeads([led], [])[0]!).toBe(false);
   });
   it('is refused where it cannot work', () => {

@@ -1,11 +1,9 @@
-// AssemblyScript: the quick way through the instances of a Part 21 file. `src/files/step/instances.ts` drives it;
-// `npm run wasm` builds it.
-//
-// The memory, from its beginning: names to look for, what was found, the window of the file.
+// AssemblyScript: fast scan of Part 21 instances, driven by `src/files/step/instances.ts` and built by `npm run wasm`. Memory layout: names
+// to find, results, file window.
 
-/** Most instances that one call reports. */
+/** Maximum instances reported per call. */
 const ROOM: i32 = 8192;
-/** Most names that are looked for. */
+/** Maximum names. */
 const NAMES: i32 = 64;
 
 const HASHES: usize = 1024;
@@ -18,16 +16,13 @@ const MARKED: usize = ENDS + 4 * ROOM;
 const NAMED: usize = MARKED + 4 * ROOM;
 const WINDOW: usize = NAMED + 4 * ROOM;
 
-/** Where all this stands, for who drives it. */
+/** Memory addresses, for the caller. */
 export const room: i32 = ROOM;
 export const hashes: usize = HASHES;
 export const ids: usize = IDS;
 export const window: usize = WINDOW;
 
-/**
- * Four numbers: the marked instances, the largest id, the offset of the first statement that was left alone, and whether
- * that was because the window ends in it.
- */
+/** Four numbers: marked instances, largest id, offset of the first statement not handled, and whether the window ends inside it. */
 export const report: usize = REPORT;
 
 function isBlank(c: u32): bool {
@@ -38,7 +33,7 @@ function isWord(c: u32): bool {
   return (c | 32) - 97 < 26 || c - 48 < 10 || c == 95;
 }
 
-/** Passes over bytes, sixteen at a time, as long as they hold none of three; fewer than sixteen before the end it stops. */
+/** Skips bytes, sixteen at a time, that contain none of three; stops within sixteen of the end. */
 function nextOf(at: usize, end: usize, a: v128, b: v128, c: v128): usize {
   while (at + 16 <= end) {
     const bytes = v128.load(at);
@@ -50,11 +45,11 @@ function nextOf(at: usize, end: usize, a: v128, b: v128, c: v128): usize {
 }
 
 /**
- * Goes through instances `#id=…;` from an offset in the window on as long as they are plain: each whole in the window,
- * without comments, with an id of at most nine digits. What is at the first other one is left to the caller.
+ * Scans plain instances `#id=…;` from an offset: complete in the window, no comments, ids of at most nine digits. The first other statement
+ * is left to the caller.
  * @param length bytes in the window
- * @param base offset of the window in the file, which reported offsets are in
- * @returns the number of instances found
+ * @param base the window's file offset, added to reported offsets
+ * @returns number of instances
  */
 export function run(from: i32, length: i32, base: i32, names: i32): i32 {
   const shift = base - <i32>WINDOW;

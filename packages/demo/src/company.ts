@@ -3,7 +3,7 @@ import { BomColumn, BomContent, factColumn, plainContent, propertyColumn } from 
 import type { VaultTableRow } from '@rule/core/vault';
 import { MARK_BLOCK, ROW_BLOCK } from './sheet';
 
-/** A field of the vault's records, as far as it differs from a plain text of any length. */
+/** A record field; defaults to plain unlimited text. */
 interface DemoField {
   readonly name: string;
   readonly type?: 'text' | 'number' | 'date' | 'yes or no' | 'list';
@@ -14,7 +14,7 @@ interface DemoField {
   readonly fixed?: boolean;
 }
 
-/** A BOM layout as it is added. */
+/** A BOM layout as created. */
 interface BomLayoutShape {
   readonly name: string;
   readonly purpose: string;
@@ -120,7 +120,7 @@ export const DEMO_PROPERTIES: readonly PropertyDraft[] = [
   }),
 ];
 
-/** A form of the demo: properties by written name, with what is not as the schema has it. */
+/** A demo form: properties by written name, with deviations from the schema. */
 interface DemoForm {
   readonly name: string;
   readonly kinds: readonly Kind[];
@@ -184,7 +184,7 @@ export const DEMO_FORMS: readonly DemoForm[] = [
   },
 ];
 
-/** Projects and drawing sets of the demo, with their values by written name. */
+/** Demo projects and drawing sets, values by written name. */
 export const DEMO_PROJECTS = [
   { level: 'project', name: 'Halden Mill', clauses: [{ subject: 'folder', operator: 'contains', text: 'Halden Mill' }] },
   { level: 'project', name: 'Tern Street', clauses: [{ subject: 'folder', operator: 'contains', text: 'Tern Street' }] },
@@ -210,11 +210,15 @@ export const DEMO_BINDINGS: readonly BindingDocument[] = [
   shows('DATE', 'Date of issue', 'drawing'),
   shows('REV', 'Revision', 'drawing'),
   { block: 'HM-SHEET', cell: 'FILE', leads: false, shows: [{ fact: 'file name', form: PLAIN_CELL }] },
-  // The number of a sheet is typed where it stands, in whatever block has the cell.
+  // Sheet numbers are typed on the sheet, in any block with the cell.
   { block: null, cell: 'SHEET', leads: true, shows: [{ property: 'Sheet number', from: 'sheet', form: PLAIN_CELL }] },
 ];
 
-/** BOM layouts of the demo company. @param property number of a property, @param classOf number of a class, by name */
+/**
+ * BOM layouts of the demo.
+ * @param property property id by name
+ * @param classOf class id by name
+ */
 export function demoLayouts(property: (name: string) => number, classOf: (name: string) => number): BomLayoutShape[] {
   const columns = (...names: string[]) => names.map((name) => propertyColumn(property(name)));
   const summed = (column: BomColumn): BomColumn => ({ ...column, sum: true });
@@ -302,7 +306,7 @@ export function demoLayouts(property: (name: string) => number, classOf: (name: 
   ];
 }
 
-/** A list of the drum unit that was kept before the fourth arm, when bearings came unsealed and the shaft was one with the drum. */
+/** A list kept of an earlier drum unit: before the fourth arm, with unsealed bearings and a shaft integral with the drum. */
 export const DEMO_KEPT = {
   path: 'DR-15/assemblies/drum-unit.step',
   title: 'Drum unit, first batch',
@@ -317,7 +321,7 @@ export const DEMO_KEPT = {
   ],
 } as const;
 
-/** A link of the demo, as far as it differs from one in which both sides count alike. */
+/** A demo link; by default both sides are equal. */
 const link = (field: string, kinds: readonly Kind[], at: LinkDocument['at'][number] | LinkDocument['at'], more: Partial<LinkDocument> = {}): LinkDocument => ({
   field,
   kinds,
@@ -332,7 +336,7 @@ const link = (field: string, kinds: readonly Kind[], at: LinkDocument['at'][numb
 });
 const OF_THE_FILE = { in: 'always', out: 'never', onClash: "take the file's" } as const;
 
-/** One link of each lead. While a part is being checked, its file says what the material is. */
+/** One link per lead. During checking, the file leads for the material. */
 export const DEMO_LINKS: readonly LinkDocument[] = [
   link('Number', ['part', 'assembly', 'drawing'], { property: 'Part number' }, OF_THE_FILE),
   link('Title', ['part', 'assembly'], { property: 'Description' }, { out: 'when blank' }),
@@ -350,8 +354,8 @@ export const DEMO_LINKS: readonly LinkDocument[] = [
 ];
 
 /**
- * The fields that the vault's records have. Some agree with the schema; Material and Mass kg are plain texts under a choice and a number,
- * Title takes fewer characters than the description, and three are of the vault alone.
+ * Record fields. Some match the schema; Material and Mass kg are plain text against a choice and a number, Title is shorter than the
+ * description, and three exist only in the vault.
  */
 export const DEMO_FIELDS: readonly DemoField[] = [
   { name: 'Number', length: 20, required: true },
@@ -365,10 +369,10 @@ export const DEMO_FIELDS: readonly DemoField[] = [
   { name: 'Released on', type: 'date', fixed: true },
 ];
 
-/** What steps of the vault's workflow set. */
+/** Fields set by workflow steps. */
 export const DEMO_STEP_SETS = { release: { 'Released by': '{person}', 'Released on': '{date}' } } as const;
 
-/** The vault's own link table. One name has a blank too many. */
+/** The vault's link table; one name has an extra blank. */
 export const DEMO_VAULT_TABLE: readonly VaultTableRow[] = [
   { field: 'Number', kind: 'part', name: 'Part number' },
   { field: 'Number', kind: 'assembly', name: 'Part number' },
@@ -379,7 +383,7 @@ export const DEMO_VAULT_TABLE: readonly VaultTableRow[] = [
   { field: 'Supplier', kind: 'part', name: 'Supplier' },
 ];
 
-/** Records of the vault's demo by path, where they are not empty, and the states of files that are not open. */
+/** Non-empty records by path, and states other than open. */
 export const DEMO_RECORDS: Readonly<Record<string, Readonly<Record<string, string>>>> = {
   'DR-15/parts/face-plate.step': { Number: 'DR15-101', Title: 'Face plate', Material: 'S235JR' },
   'DR-15/parts/bean-hopper.step': { Number: 'DR15-130', Title: 'Hopper for beans', Material: '1.4301' },
@@ -393,16 +397,16 @@ export const DEMO_RECORDS: Readonly<Record<string, Readonly<Record<string, strin
   'bought parts/drum-bearing.step': { Number: 'BP-6204', Title: 'Drum bearing, sealed', Supplier: 'Ostrelle Bearings' },
 };
 
-/** States of files in the vault that are not open, and who set them. */
+/** Files not open in the vault, and who set the state. */
 export const DEMO_STATES: Readonly<Record<string, { readonly state: string; readonly by: string }>> = {
   'DR-15/parts/chimney-stub.step': { state: 'released', by: 'Jori Haas' },
   'DR-15/parts/frame-leg.step': { state: 'in check', by: 'Runa Lindqvist' },
 };
 
-/** A rehearsal that was kept before anybody checked in through Rule: the bean hopper's title clashes. */
+/** A rehearsal made before any check-in: the bean hopper's title clashes. */
 export const DEMO_REHEARSAL = { title: 'Before the first check-in', by: 'Edda Varga' } as const;
 
-/** A file of which the vault has a newer version than the library: somebody checked one in from another program. */
+/** A file with a newer version in the vault, checked in by another program. */
 export const DEMO_NEWER = {
   path: 'DR-15/parts/tray-rail.step',
   end: '/* hole moved by 2 mm */\n',
@@ -410,7 +414,7 @@ export const DEMO_NEWER = {
   comment: 'hole moved by 2 mm',
 } as const;
 
-/** Scans that are in the vault alone, with hardly anything in their records. What they are stands in a register of old: `tables/scans.csv`. */
+/** Scans that exist only in the vault, with almost empty records. An old register describes them: `tables/scans.csv`. */
 export const DEMO_SCANS: readonly { readonly path: string; readonly text: string; readonly record: Readonly<Record<string, string>> }[] = [
   { path: 'scans/DR-3 approval.pdf', text: 'DR-3, approval of the gas burner', record: { Number: 'S-0301' } },
   { path: 'scans/DR-3 drum.pdf', text: 'DR-3, drum, drawn by hand in 1987', record: { Number: 'S-0302' } },
@@ -418,11 +422,11 @@ export const DEMO_SCANS: readonly { readonly path: string; readonly text: string
   { path: 'scans/DR-3 manual.pdf', text: 'DR-3, manual', record: { Number: 'S-0304', Title: 'Manual' } },
 ];
 
-/** The kind under which the vault keeps a file. */
+/** The vault's kind of a file. */
 export const demoEntryKind = (path: string): 'part' | 'assembly' | 'drawing' | 'document' =>
   path.includes('/assemblies/') ? 'assembly' : path.endsWith('.step') ? 'part' : path.endsWith('.dxf') ? 'drawing' : 'document';
 
-/** Classes of the demo, in the order in which they are tried. The written mass of bought parts leads: their models are hollow. */
+/** Demo classes in order of precedence. For bought parts the written mass leads, as their models are hollow. */
 export const DEMO_CLASSES = [
   {
     name: 'bought part',
@@ -437,7 +441,7 @@ export const DEMO_CLASSES = [
   { name: 'scan', clauses: [{ subject: 'file name', operator: 'ends with', text: '.pdf' }], statedMass: false },
 ] as const;
 
-/** Densities in kg/m³ (from memory; for the demo alone). */
+/** Densities in kg/m³ (from memory; for the demo only). */
 export const DEMO_DENSITIES = [
   { material: '1.4301', density: 7900 },
   { material: '1.4404', density: 7980 },
@@ -447,7 +451,7 @@ export const DEMO_DENSITIES = [
   { material: 'steel 8.8', density: 7850 },
 ] as const;
 
-/** Values that the company knows to mean the same, beside those that are known everywhere. */
+/** Company synonyms, besides the general ones. */
 export const DEMO_SYNONYMS = [
   ['1.4301', '304 stainless', 'stainless 304', 'SS 304', 'SS304', 'X5CrNi18-10'],
   ['mild steel', 'MS'],

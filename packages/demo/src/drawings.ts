@@ -1,9 +1,9 @@
 import type { DemoSheet } from './sheet';
 
-/** The drawings of the demo. Some cells are stale, some empty: what a library looks like before Rule. */
+/** Demo drawings. Some cells are stale or empty, as in a library before Rule. */
 export const DRAWINGS: readonly (DemoSheet & { readonly path: string })[] = [
   {
-    // Shows its model by base name alone.
+    // Names its model by base name only.
     path: 'DR-15/drawings/face-plate.dxf',
     size: 'A3',
     scale: 0.5,
@@ -99,7 +99,7 @@ export const DRAWINGS: readonly (DemoSheet & { readonly path: string })[] = [
       REV: 'B',
     },
     outlines: [{ rect: [-180, -150, 360, 300] }, { rect: [-210, -15, 420, 30] }],
-    // Drawn before the shaft was a part of its own and the fourth arm was added; the felt seal is gone since.
+    // Drawn before the shaft became a part and the fourth arm was added; the felt seal has been dropped.
     list: {
       rows: [
         ['1', '1', 'DR15-110', 'Drum, 15 kg', '1.4301'],

@@ -28,7 +28,7 @@ const inPackage = (...parts: string[]) => join(dirname(fileURLToPath(import.meta
 
 const withValues = (path: string, bytes: Uint8Array, list: readonly FileChange[]) => applyEdits(bytes, formatOf(path)!.modify(bytes, list));
 
-/** Writes files below a folder that is made again. */
+/** Writes files into a recreated folder. */
 function into(folder: string): (path: string, bytes: Uint8Array) => void {
   const root = inPackage(folder);
   rmSync(root, { recursive: true, force: true });
@@ -40,7 +40,7 @@ function into(folder: string): (path: string, bytes: Uint8Array) => void {
   };
 }
 
-/** Generates the library of the demo company into `packages/demo/library`. */
+/** Generates the demo library into `packages/demo/library`. */
 function generateLibrary(kernel: Kernel): void {
   const put = into('library');
   const solids = new Map<string, AnyShape>([[LOOSE.id, LOOSE.solid()]]);
@@ -76,7 +76,7 @@ function putAssemblies(
   }
 }
 
-/** Generates what came with the DR-5 and two customer projects into `packages/demo/inherited`. */
+/** Generates the DR-5's files and two customer projects into `packages/demo/inherited`. */
 function generateInherited(kernel: Kernel): void {
   const put = into('inherited');
   const solids = new Map<string, AnyShape>();
@@ -106,10 +106,10 @@ function generateInherited(kernel: Kernel): void {
   put('DR-5/scans/old title page.pdf', scannedPage('DR-5, title page of 1998'));
 }
 
-/** Kilograms of a pound (exact by definition). */
+/** Kilograms per pound (exact by definition). */
 const POUND = 0.45359237;
 
-/** A STEP file whose part states its material and density, as the recommended practice for material identification and density writes it. */
+/** A STEP file that states material and density, following the recommended practice for material identification and density. */
 function withMaterial(bytes: Uint8Array, { material, density }: { readonly material: string; readonly density: number }): Uint8Array {
   const text = Buffer.from(bytes).toString('latin1');
   const last = Math.max(...[...text.matchAll(/^#(\d+)/gm)].map((m) => Number(m[1])));
@@ -137,7 +137,7 @@ function withMaterial(bytes: Uint8Array, { material, density }: { readonly mater
 
 const XML = '<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n';
 
-/** The smallest text document that office programs open (ECMA-376, from memory). */
+/** The smallest text document office programs open (ECMA-376, from memory). */
 function wordDocument(title: string, text: string): Uint8Array {
   const types = 'http://schemas.openxmlformats.org/package/2006/content-types';
   const relations = 'http://schemas.openxmlformats.org/package/2006/relationships';
@@ -153,7 +153,7 @@ function wordDocument(title: string, text: string): Uint8Array {
   return zipSync(Object.fromEntries(Object.entries(files).map(([name, content]) => [name, strToU8(content)])), { mtime: '2026-09-01T08:00:00' });
 }
 
-/** Gives products their names beside their ids: the kernel writes one text for both. */
+/** Sets product names apart from ids: the kernel writes one text for both. */
 function named(bytes: Uint8Array, names: ReadonlyMap<string, string>): Uint8Array {
   const step = formatOf('a.step')!;
   const reading = step.read(bytes);

@@ -5,18 +5,18 @@ import type { DemoSheet } from './sheet';
 
 type Values = Readonly<Record<string, string | number | boolean>>;
 
-/** A part of the library that came with the DR-5. */
+/** A part of the DR-5's library. */
 export interface InheritedPart {
   readonly id: string;
   readonly name: string;
   readonly path: string;
   readonly solid: () => AnyShape;
   readonly values: Values;
-  /** Density in g/cm³ for the weight that is written into the file; none is written without it. */
+  /** Density in g/cm³ for the written weight; none is written without it. */
   readonly weighed?: number;
-  /** A factor on the written weight: the geometry was changed and the weight was not. */
+  /** Factor on the written weight, for geometry changed afterwards. */
   readonly stale?: number;
-  /** The material that the model itself states, with its density in g/cm³. */
+  /** Material stated by the model, with density in g/cm³. */
   readonly model?: { readonly material: string; readonly density: number };
 }
 
@@ -40,7 +40,7 @@ const funnel = (top: number, bottom: number, height: number, wall: number): AnyS
   ).revolve([0, 0, 1]);
 const bolt = (): AnyShape => (hexagon(10, 4) as ReturnType<typeof makeCylinder>).fuse(makeCylinder(3, 16, [0, 0, 4]));
 const thermocouple = (): AnyShape => makeCylinder(3, 120).fuse(makeCylinder(7, 18, [0, 0, 120]));
-/** A rail as it is welded: a long and two short tubes of one section, with two equal plates at its ends. */
+/** A welded rail: one long and two short tubes of one section, with two equal end plates. */
 const weldedRail = (): AnyShape => {
   const plate = drilled(sheet(60, 40, 4, 3), 4, [-22, 0, 3.3], [22, 0, 3.3]);
   return makeCompound([
@@ -55,10 +55,7 @@ const hinge = (): AnyShape => drilled(sheet(50, 30, 3, 4), 3, [-15, 0, 2.6], [15
 
 const DR5 = 'DR-5/models';
 
-/**
- * The library of the maker from whom the DR-5 was taken over. Its people wrote names and values as they liked:
- * that is what Survey is for.
- */
+/** Library of the DR-5's former maker, with inconsistent names and values: material for Survey. */
 export const INHERITED_PARTS: readonly InheritedPart[] = [
   {
     id: 'F5-001',
@@ -77,7 +74,7 @@ export const INHERITED_PARTS: readonly InheritedPart[] = [
     solid: () => drilled(sheet(300, 300, 6, 12), 6, [0, 0, 28]),
     values: { 'Item no': 'F5-002', Descr: 'rear plate', Rev: 'B', Matl: 'Mild Steel', Surface: 'Black oxide' },
   },
-  // The drum was lengthened; its weight was not.
+  // The drum was lengthened without updating its weight.
   {
     id: 'F5-010',
     name: 'Drum',
@@ -120,7 +117,7 @@ export const INHERITED_PARTS: readonly InheritedPart[] = [
     solid: () => funnel(110, 40, 120, 1.5),
     values: { 'Item no': 'F5-020', Descr: 'hopper', REV: 'B', Material: '304 STAINLESS', Surface: 'brushed' },
   },
-  // The title is too long for its cell.
+  // The title exceeds its cell.
   {
     id: 'F5-021',
     name: 'Gate',
@@ -229,7 +226,7 @@ export const INHERITED_PARTS: readonly InheritedPart[] = [
     solid: () => makeBaseBox(70, 70, 120).fuse(makeCylinder(8, 30, [0, 0, 120])),
     values: { 'Item no': 'V-GM25', Descr: 'gear motor 25 W', Vendor: 'Otterby Drives', 'Vendor no': '00417', Weight: 4.2, Bought: 'Y' },
   },
-  // One bought part in two project folders under one file name.
+  // One bought part in two project folders under the same file name.
   {
     id: 'BP-TK310',
     name: 'Thermocouple',
@@ -256,7 +253,7 @@ export const INHERITED_PARTS: readonly InheritedPart[] = [
     name: 'Chaff collector',
     path: 'projects/Halden Mill/chaff-collector.step',
     weighed: 7.9,
-    // Made longer after it was weighed.
+    // Lengthened after weighing.
     stale: 0.91,
     solid: () => ring(140, 138.5, 300),
     values: {
@@ -362,7 +359,7 @@ const drawing = (
 const A3 = { size: 'A3', scale: 0.5, block: 'FT-BLOCK' } as const;
 const A4 = { size: 'A4', scale: 1, block: 'FT-BLOCK' } as const;
 
-/** Drawings of the DR-5 with the other maker's title block; one on an inch sheet, one whose model is missing. */
+/** DR-5 drawings with the other maker's title block; one on an inch sheet, one without its model. */
 export const INHERITED_DRAWINGS: readonly (DemoSheet & { readonly path: string })[] = [
   drawing(
     'DR-5/drawings/F5-001.dxf',
@@ -431,7 +428,7 @@ export const INHERITED_DRAWINGS: readonly (DemoSheet & { readonly path: string }
   ),
 ];
 
-/** Office documents: what they are and the custom properties that they hold. */
+/** Office documents with their custom properties. */
 export const INHERITED_DOCUMENTS: readonly { readonly path: string; readonly title: string; readonly text: string; readonly values: Values }[] = [
   {
     path: 'DR-5/documents/assembly instruction.docx',

@@ -3,17 +3,17 @@ import { createRequire } from 'node:module';
 import openKernel, { OpenCascadeInstance, TDF_Label } from 'replicad-opencascadejs';
 import { AnyShape, Shape3D, measureVolume, setOC } from 'replicad';
 
-/** A solid of the demo, or a tree of placed ones. Coordinates in millimetres. */
+/** A solid or a tree of placed ones, in millimetres. */
 export interface Placement {
   readonly of: string;
   readonly label: string;
   readonly at: readonly [number, number, number];
 }
 
-/** Where the kernel's own clock would come in, so that a second run gives the same bytes. */
+/** Replaces the kernel's clock, so runs are reproducible. */
 const STAMP = '2026-09-01T08:00:00';
 
-/** Writes STEP AP242 files of solids and assemblies with the geometry kernel. */
+/** Writes AP242 STEP files with the geometry kernel. */
 export class Kernel {
   private constructor(private readonly oc: OpenCascadeInstance) {}
 
@@ -24,7 +24,7 @@ export class Kernel {
     return new Kernel(oc);
   }
 
-  /** Volume in cubic millimetres. */
+  /** Volume in mm³. */
   volume(shape: AnyShape): number {
     return measureVolume(shape as Shape3D);
   }
@@ -34,9 +34,8 @@ export class Kernel {
   }
 
   /**
-   * Writes one file. With placements the products of `shapes` are placed as their trees say; without, the
-   * root is a part.
-   * @param trees placements of every assembly by product id; a product without an entry is a part
+   * Writes a file. With placements, products of `shapes` are placed as in their trees; without, the root is a part.
+   * @param trees placements per assembly by product id; products without an entry are parts
    */
   write(root: string, shapes: ReadonlyMap<string, AnyShape>, trees: ReadonlyMap<string, readonly Placement[]>, person: string): Uint8Array {
     const { oc } = this;

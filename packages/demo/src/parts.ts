@@ -3,28 +3,28 @@ import type { Placement } from './kernel';
 
 type Values = Readonly<Record<string, string | number | boolean>>;
 
-/** A part of the demo: its solid, density in g/cm³ and the properties that its file holds. */
+/** A demo part: solid, density in g/cm³ and file properties. */
 export interface DemoPart {
   readonly id: string;
   readonly name: string;
   readonly path: string;
   readonly solid: () => AnyShape;
   readonly density: number;
-  /** Values as written into the file; `Mass` is added from the solid unless it is given. */
+  /** Values in the file; `Mass` is computed unless given. */
   readonly values: Values;
   readonly drawnBy: string;
 }
 
-/** An assembly of the demo. */
+/** A demo assembly. */
 export interface DemoAssembly {
   readonly id: string;
   readonly name: string;
   readonly path: string;
   readonly placements: readonly Placement[];
   readonly values: Values;
-  /** Values of single occurrences, by their label. */
+  /** Values of occurrences, by label. */
   readonly occurrenceValues: Readonly<Record<string, Values>>;
-  /** Values of the copies that the assembly carries, by product id. */
+  /** Values of copies in the assembly, by product id. */
   readonly copyValues: Readonly<Record<string, Values>>;
 }
 
@@ -61,7 +61,7 @@ const arm = (): AnyShape =>
     .extrude(4)
     .cut(makeCylinder(8.1, 10, [-60, 0, -2]));
 
-/** Parts whose files are in the library. Untidy on purpose: see the comments. */
+/** Parts in the library. Deliberately untidy; see the comments. */
 export const PARTS: readonly DemoPart[] = [
   {
     id: 'DR15-101',
@@ -137,7 +137,7 @@ export const PARTS: readonly DemoPart[] = [
     density: STAINLESS,
     drawnBy: 'T. Okafor',
     solid: hopper,
-    // The finish is missing.
+    // Missing finish.
     values: { 'Part number': 'DR15-130', Description: 'Bean hopper', Revision: 'B', Material: '1.4301', 'Make or buy': 'made', 'Food contact': true },
   },
   {
@@ -147,7 +147,7 @@ export const PARTS: readonly DemoPart[] = [
     density: STAINLESS,
     drawnBy: 'T. Okafor',
     solid: () => plate(140, 90, 2, [[50, 0, 8]]),
-    // The material, which is required, is missing.
+    // Missing required material.
     values: { 'Part number': 'DR15-131', Description: 'Slide gate', Revision: 'A', Finish: 'brushed', 'Make or buy': 'made', 'Food contact': true },
   },
   {
@@ -181,7 +181,7 @@ export const PARTS: readonly DemoPart[] = [
         [60, 0, 4],
         [120, 0, 4],
       ]),
-    // A stand-in was left in the finish.
+    // A stand-in as finish.
     values: {
       'Part number': 'DR15-150',
       Description: 'Burner rail',
@@ -199,7 +199,7 @@ export const PARTS: readonly DemoPart[] = [
     density: STAINLESS,
     drawnBy: 'T. Okafor',
     solid: dish,
-    // One property spelled another way: a blank at its end.
+    // A property with a trailing blank in its name.
     values: {
       'Part number': 'DR15-160',
       Description: 'Cooling tray',
@@ -234,7 +234,7 @@ export const PARTS: readonly DemoPart[] = [
     density: STEEL,
     drawnBy: 'E. Varga',
     solid: () => squareTube(25, 2, 560),
-    // Another wording of a choice.
+    // A choice worded differently.
     values: {
       'Part number': 'DR15-171',
       Description: 'Tray rail',
@@ -298,7 +298,7 @@ export const PARTS: readonly DemoPart[] = [
     },
   },
   {
-    // One bought part in two folders under one file name.
+    // One bought part in two folders under the same file name.
     id: 'BP-GM40',
     name: 'Gear motor',
     path: 'DR-15/parts/gear-motor.step',
@@ -336,12 +336,12 @@ export const PARTS: readonly DemoPart[] = [
   },
 ];
 
-/** A part that assemblies place but no file of the library stands for. */
+/** A placed part without a library file. */
 export const LOOSE = { id: 'TK-310', solid: (): AnyShape => makeCylinder(3, 120) };
 
 const corner = (n: number, size: number, z: number): readonly [number, number, number] => [n % 2 ? size : -size, n < 2 ? size : -size, z];
 
-/** Assemblies whose files are in the library; the first one is a sub-assembly of the second. */
+/** Assemblies in the library; the first is a sub-assembly of the second. */
 export const ASSEMBLIES: readonly DemoAssembly[] = [
   {
     id: 'DR15-200',
@@ -384,7 +384,7 @@ export const ASSEMBLIES: readonly DemoAssembly[] = [
     ],
     values: { 'Part number': 'DR15-000', Description: 'Drum roaster DR-15', Revision: 'B', 'Make or buy': 'made', 'Roast batch size': '15 kg' },
     occurrenceValues: {},
-    // The assembly's own copy of the hopper says something else than the part file.
+    // The assembly's copy of the hopper differs from the part file.
     copyValues: { 'DR15-130': { Description: 'Bean hopper', Material: 'DC01' } },
   },
 ];

@@ -1,4 +1,4 @@
-/** A page as a scanner hands it over: a PDF without any property. */
+/** A scanned page: a PDF without properties. */
 export function scannedPage(text: string): Uint8Array {
   const stream = `BT /F1 14 Tf 60 760 Td (${text}) Tj ET`;
   const objects = [

@@ -1,25 +1,25 @@
 import { BlockReading, CellDefinition } from '@rule/core/files';
 import { MoreBlocks, Outline, makeSheet } from '@rule/core/files/dxf';
 
-/** Trimmed sizes of ISO 5457 sheets in millimetres, landscape except A4, and the inch sheet B, 17 by 11 inches (from memory). */
+/** Trimmed sizes of ISO 5457 sheets in millimetres, landscape except A4, and inch sheet B, 17 by 11 inches (from memory). */
 export const SHEETS = { A2: [594, 420], A3: [420, 297], A4: [210, 297], B: [431.8, 279.4] } as const;
 
-/** What a demo drawing holds. */
+/** Content of a demo drawing. */
 export interface DemoSheet {
   readonly size: keyof typeof SHEETS;
   readonly properties: Readonly<Record<string, string>>;
   readonly cells: Readonly<Record<string, string>>;
   readonly outlines: readonly Outline[];
-  /** Drawing scale as a factor: 0.5 is 1:2. */
+  /** Scale factor: 0.5 is 1:2. */
   readonly scale: number;
   readonly savedBy: string;
-  /** Title block; the company's own when nothing is said. */
+  /** Title block; the company's by default. */
   readonly block?: string;
-  /** A parts list above the title block, from its lowest row upwards, and item marks along the top of the view, in millimetres. */
+  /** A parts list above the title block, from the lowest row up, and item marks along the view's top, in millimetres. */
   readonly list?: { readonly rows: readonly (readonly string[])[]; readonly marks: readonly (readonly [number: string, x: number, y: number])[] };
 }
 
-/** One field of the title block: its box in block millimetres, label, lettering height. */
+/** A title block field: box in block millimetres, label, lettering height. */
 interface Field {
   readonly tag: string;
   readonly label: string;
@@ -30,7 +30,7 @@ interface Field {
 
 export const BLOCK = 'MRW-TITLE';
 
-/** The block is 180 mm wide (ISO 7200); lettering heights are of ISO 3098's series 2.5, 3.5, 5 mm (from memory). */
+/** The block is 180 mm wide (ISO 7200); lettering heights from ISO 3098's 2.5, 3.5, 5 mm (from memory). */
 const FIELDS: readonly Field[] = [
   { tag: 'OWNER', label: 'Legal owner', prompt: 'Legal owner', box: [0, 36, 60, 12], height: 3.5 },
   { tag: 'MATL', label: 'Material', prompt: 'Material of the part', box: [60, 36, 45, 12], height: 3.5 },
@@ -45,7 +45,7 @@ const FIELDS: readonly Field[] = [
   { tag: 'REV', label: 'Revision', prompt: 'Revision index', box: [160, 0, 20, 24], height: 5 },
 ];
 
-/** The title block that the DR-5's drawings came with: other tags, no boxes for finish and mass. */
+/** The DR-5's original title block: other tags, no finish or mass. */
 const FOREIGN_FIELDS: readonly Field[] = [
   { tag: 'NAME', label: 'Name', prompt: 'Name of part', box: [0, 0, 90, 16], height: 3.5 },
   { tag: 'DWGNO', label: 'Drawing no.', prompt: 'Drawing number', box: [90, 0, 40, 16], height: 3.5 },
@@ -95,7 +95,7 @@ const FORMS: Readonly<Record<string, BlockForm>> = {
 
 const INSIDE = 1.5;
 
-/** A block as readers would give it. */
+/** A block as readers return it. */
 const blockOf = ({ name, fields, width, height, lines }: BlockForm): BlockReading => ({
   name,
   cells: fields.map(({ tag, prompt, box: [x, y], height: lettering }): CellDefinition => ({
@@ -143,7 +143,7 @@ const blockOf = ({ name, fields, width, height, lines }: BlockForm): BlockReadin
   ],
 });
 
-/** Rows of the company's parts lists, 180 mm wide as its title block is. */
+/** Parts list rows, 180 mm wide like the title block. */
 export const ROW_BLOCK = 'MRW-PART-ROW';
 const ROW_HEIGHT = 7;
 const ROW_FORM: BlockForm = {
@@ -187,7 +187,7 @@ const MARK: BlockReading = {
   shapes: [{ shape: 'circle', at: { x: 0, y: 0 }, radius: 7 }],
 };
 
-/** The parts list of a sheet and its marks, as they are placed. */
+/** Placed parts list and marks of a sheet. */
 function listOf({ rows, marks }: NonNullable<DemoSheet['list']>, width: number): MoreBlocks[] {
   const [corner, above] = [width - 190, 58];
   return [
@@ -202,7 +202,7 @@ function listOf({ rows, marks }: NonNullable<DemoSheet['list']>, width: number):
   ];
 }
 
-/** Writes one drawing of the demo. */
+/** Writes a demo drawing. */
 export function writeSheet({ size, block, list, ...sheet }: DemoSheet): Uint8Array {
   const [width, height] = SHEETS[size];
   return makeSheet({

@@ -1,16 +1,16 @@
-/** Drawings of two sites, as the installers who made them sent them in: old versions, inches and millimetres, blocks of their own, plain texts. */
+/** Drawings of two sites as received from their installers: old versions, inches and millimetres, other blocks, plain texts. */
 
 type Pair = readonly [code: number, value: string | number];
 type At = readonly [x: number, y: number];
 
-/** A text with its height, in drawing units. */
+/** A text with its height in drawing units. */
 interface Text {
   readonly at: At;
   readonly text: string;
   readonly height: number;
 }
 
-/** A cell of a block: where its text stands and what it holds. */
+/** A block's cell: text position and content. */
 interface Cell extends Text {
   readonly tag: string;
   readonly prompt: string;
@@ -21,7 +21,7 @@ interface Plan {
   readonly inches: boolean;
   readonly lines: readonly (readonly At[])[];
   readonly texts: readonly Text[];
-  /** Closed outlines of rooms, with what is in them, in the model. */
+  /** Room outlines with contents, in the model. */
   readonly rooms?: readonly { readonly corners: readonly At[]; readonly label: string; readonly height: number }[];
   readonly block?: {
     readonly name: string;
@@ -63,7 +63,7 @@ const outline = (corners: readonly At[]): Pair[] => [
   [8, 'ROOMS'],
 ];
 
-/** A drawing of version AC1009, whose only sheet is in paper space. */
+/** An AC1009 drawing with its only sheet in paper space. */
 export function siteDrawing({ inches, lines, texts, rooms = [], block }: Plan): Uint8Array {
   const pairs: Pair[] = [
     [0, 'SECTION'],
@@ -153,7 +153,7 @@ const box = (x: number, y: number, width: number, height: number): At[] => [
   [x, y],
 ];
 
-/** A sheet of the set of Halden Mill, in millimetres, with the mill's own block. */
+/** A sheet of the Halden Mill set, in millimetres, with the mill's block. */
 const hall = (path: string, title: string, sheet: number, rooms: Plan['rooms'] = []): Plan => ({
   path,
   inches: false,
@@ -199,7 +199,7 @@ const hall = (path: string, title: string, sheet: number, rooms: Plan['rooms'] =
   },
 });
 
-/** A sheet of Tern Street in inches whose title block nobody made a block of. */
+/** A Tern Street sheet in inches; its title block is not a block. */
 const street = (path: string, values: readonly (readonly [caption: string, text: string])[]): Plan => ({
   path,
   inches: true,

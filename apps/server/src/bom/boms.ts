@@ -45,11 +45,11 @@ import { BomNumbers, NumberedList } from './numbers';
 import { USES } from './plans';
 import { BomData } from './sources';
 
-/** A list with all that its cells are made of. */
+/** A list with everything its cells are computed from. */
 export interface MadeBom {
   readonly data: BomData;
   readonly cells: BomCells;
-  /** In the layout's order. */
+  /** In layout order. */
   readonly rows: readonly BomRow[];
   readonly leftOut: number;
   readonly numbers: ReadonlyMap<string, number>;
@@ -61,13 +61,13 @@ export interface MadeBom {
 
 const NONE: BomTableRow['candidates'] = [];
 
-/** Units of facts that have one, as headers say them. */
+/** Units of facts, for column headers. */
 const FACT_UNITS: Partial<Record<BomFact, string>> = { mass: ', kg', length: ', mm', section: ', mm' };
 
-/** Rows whose cells are worked out before others get their turn. */
+/** Rows computed before yielding to other requests. */
 const AT_ONCE = 1000;
 
-/** The rows with their cells. A long list is made in pieces, between which the server answers others. */
+/** Computes rows and cells. Long lists yield to other requests between batches. */
 export async function shownRows({ rows, items, cells }: Pick<MadeBom, 'rows' | 'items' | 'cells'>, columns: readonly BomColumn[]): Promise<ShownRow[]> {
   const shown: ShownRow[] = [];
   for (const row of rows) {
@@ -110,7 +110,7 @@ export class Boms {
     this.kept = new BomNumbers(db);
   }
 
-  /** Assemblies with what a list of them can begin with. */
+  /** Assemblies with the products a list can start from. */
   assemblies(): Promise<BomAssembly[]> {
     return this.db.all<BomAssembly>(
       `SELECT f.id, f.path, count(c.product) FILTER (WHERE c.part_id IS NULL)::int AS unmatched,
@@ -124,7 +124,7 @@ export class Boms {
     );
   }
 
-  /** Parts of assemblies whose file is not known. */
+  /** Parts in assemblies without a known file. */
   async unmatched(): Promise<number> {
     const row = await this.db.one<{ n: number }>(
       'SELECT count(*)::int AS n FROM copies c JOIN files f ON f.id = c.assembly_id AND NOT f.removed WHERE c.part_id IS NULL',
@@ -132,7 +132,10 @@ export class Boms {
     return row!.n;
   }
 
-  /** Makes a list. Numbers that rows do not have yet are given and kept, where the layout is saved. @throws AppError */
+  /**
+   * Builds a list. For a saved layout, missing item numbers are assigned and stored.
+   * @throws AppError
+   */
   async make(user: Pick<User, 'id'>, assembly: number, { content, layout, root: asked }: BomRequest): Promise<MadeBom> {
     const file = await this.libraries.file(assembly);
     const saved = layout === null ? null : await this.layouts.get(user, layout);
@@ -171,7 +174,7 @@ export class Boms {
     return data;
   }
 
-  /** The list as the page shows it. */
+  /** The list as shown in the page. */
   async table(user: Pick<User, 'id'>, assembly: number, request: BomRequest): Promise<BomTable> {
     const made = await this.make(user, assembly, request);
     const { data, cells, rows, numbers } = made;
@@ -189,7 +192,7 @@ export class Boms {
       assembly: file,
       root: made.root,
       headers: made.headers,
-      // Written out: objects that are copied and added to are slow to make, and there may be a hundred thousand.
+      // Spelled out for speed: object spreads are slow for a hundred thousand rows.
       rows: shown.map((row): BomTableRow => {
         const { match, members } = row;
         const part = match.state === 'matched' ? data.files.get(match.file) : undefined;
@@ -258,8 +261,9 @@ export class Boms {
   }
 
   /**
-   * Puts a value that was typed in a row in the tray, where it is held: with the part, with each occurrence, with each body. Without a
-   * row, in all rows that hold a value. @returns what was left out
+   * Adds a value typed in a row to the tray, at its owner: the part, each occurrence or each body. Without a row, applies to all rows that
+   * hold a value.
+   * @returns the files left out
    */
   async type(user: User, assembly: number, { row: id, property: asked, text, member, ...request }: BomTyped): Promise<ProposedAnswer['left']> {
     const made = await this.make(user, assembly, request);
@@ -283,13 +287,13 @@ export class Boms {
     return made.list;
   }
 
-  /** Gives a row a number. */
+  /** Sets the item number of a row. */
   async number(user: User, assembly: number, { row: id, number, ...request }: BomNumber): Promise<void> {
     const made = await this.make(user, assembly, request);
     await this.kept.type(this.numbered(made), made.rows, this.rowOf(made, id), number);
   }
 
-  /** Numbers all rows again in the order in which they are shown, or tells what that would change. */
+  /** Renumbers all rows in display order, or previews the changes. */
   async renumber(user: User, assembly: number, { write, ...request }: BomRenumber): Promise<BomRenumbered> {
     const made = await this.make(user, assembly, request);
     const list = this.numbered(made);
@@ -305,7 +309,7 @@ export class Boms {
     return { changes: changes.map((change) => ({ ...change, label: labels.get(change.row)! })), written: write };
   }
 
-  /** Item numbers and quantities by part file. A part that is in several rows has their numbers, and the pieces of all of them. */
+  /** Item numbers and quantities by part file. A part in several rows gets all their numbers and the total quantity. */
   async places(user: Pick<User, 'id'>, assembly: number, layout: number | null): Promise<Record<number, BomPlace>> {
     const content = layout === null ? { ...plainContent([]), structure: 'summed' as const, assemblies: true } : (await this.layouts.get(user, layout)).content;
     const made = await this.make(user, assembly, { content, layout });
@@ -319,7 +323,7 @@ export class Boms {
     return found;
   }
 
-  /** Every way from a part up to assemblies that nothing places. */
+  /** Every path from a part to top-level assemblies. */
   async whereUsed(part: number): Promise<WhereUsed> {
     await this.libraries.file(part);
     const { ways, more } = whereUsed(part, await this.db.all<PlacedIn>(USES, [part]));

@@ -3,13 +3,13 @@ import { BomColumn, BomRow, Member } from '@rule/core/bom';
 import { Property, forClass, isHeldAt } from '@rule/core/schema';
 import { BomData } from './sources';
 
-/** Different values of a row that are named. */
+/** Distinct values listed for a merged row. */
 const MOST_VALUES = 20;
 
 /** A length by geometry as it is read: to a tenth of a millimetre. */
 const millimetres = (n: number): number => Math.round(n * 10) / 10;
 
-/** Cells of a bill of materials, worked out when they are asked for and once. */
+/** Computes cells of a bill of materials on demand, once each. */
 export class BomCells {
   private readonly known = new Map<string, Map<BomRow, BomValue>>();
 
@@ -90,7 +90,7 @@ export class BomCells {
     return this.together(keys.map((key) => ({ cell: this.data.show(this.data.bodyValue(file, key, property), property), pieces: 1 })));
   }
 
-  /** The value that all members have, or the different ones; totals go by each member's own. */
+  /** The common value of all members, or their distinct values; totals use each member's own value. */
   private ofMembers(row: BomRow, property: Property): BomValue {
     const parts: { cell: BomValue; pieces: number }[] = [];
     let [value, without, lost]: [number | null, number, boolean] = [null, 0, false];
@@ -112,7 +112,7 @@ export class BomCells {
     const numeric = property.type === 'number' || property.type === 'whole';
     const copy = this.data.anyCopies ? row.members.map((member) => this.data.contradiction(member, property)).find((text) => text !== null) : undefined;
     const together = this.together(parts);
-    // Most cells say one thing and nothing besides: they are what the value is shown as, and shared.
+    // Most cells are just their text, so equal ones share one object.
     if (!numeric && !copy && !lost) return together;
     const cell: { -readonly [K in keyof BomValue]: BomValue[K] } = { text: together.text };
     if (together.number !== undefined) cell.number = together.number;

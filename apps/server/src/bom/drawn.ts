@@ -53,7 +53,7 @@ interface SheetRow {
   readonly height: number | null;
   readonly views: readonly ViewBox[] | null;
   readonly next: string | null;
-  /** Lines of the person's tray about blocks of this drawing that come or go, and about texts in rows and marks. */
+  /** Pending lines of this user that place or remove blocks in this drawing, or change texts in rows and marks. */
   readonly pending: number;
   readonly texts: number;
 }
@@ -68,37 +68,37 @@ interface BlockRow {
   readonly cells: number;
 }
 
-/** A sheet with what of its list and marks is known. */
+/** A sheet with its list and marks. */
 interface Sheet {
   readonly row: SheetRow;
   readonly slots: readonly Slot[];
   readonly order: SlotOrder;
   readonly marks: readonly Mark[];
   readonly others: readonly (BlockRow & { readonly place: PlacedBlock })[];
-  /** Blocks that its drawing defines, by family. */
+  /** Blocks defined in the drawing, by family. */
   readonly blocks: ReadonlyMap<string, BlockReading>;
 }
 
-/** Everything about the drawn lists of an assembly. */
+/** All data about the drawn lists of an assembly. */
 interface Drawn {
   readonly list: DrawnList;
   readonly made: MadeBom;
   readonly wanted: readonly WantedRow[];
   readonly sheets: readonly Sheet[];
   readonly known: ReadonlyMap<string, string>;
-  /** Drawings that lend the row block and the item mark to those that lack them, by family. */
+  /** Drawings that provide the row block and the item mark where they are missing, by family. */
   readonly lenders: ReadonlyMap<string, Lender>;
 }
 
 /** Border of a sheet, in millimetres: ISO 5457 asks for 10, and 20 on the left for filing (from memory). */
 const BORDER = { left: 20, other: 10 };
 
-/** Lines that one step may add. */
+/** Maximum number of lines per step. */
 const MOST_LINES = 20_000;
 
 const slotKey = (file: number, holder: string) => `${file}/${holder}`;
 
-/** Bills of materials on sheets: row blocks and item marks, compared with their rows and put in order through the tray. */
+/** Bills of materials drawn on sheets: row blocks and item marks are compared with the rows and corrected through the tray. */
 export class DrawnLists {
   constructor(
     private readonly db: Db,
@@ -174,7 +174,7 @@ export class DrawnLists {
     };
   }
 
-  /** How the lists and marks of an assembly's drawings compare with its bill of materials. */
+  /** Compares lists and marks on an assembly's drawings with its bill of materials. */
   async view(user: Pick<User, 'id'>, assembly: number, request: BomRequest): Promise<DrawnBom> {
     const drawn = await this.read(user, assembly, request);
     const labels = new Map(drawn.wanted.map((row) => [row.id, row]));
@@ -233,7 +233,10 @@ export class DrawnLists {
     return sheet;
   }
 
-  /** Adds to the tray what puts lists in order: one, or all that are drawn. @returns what was left out */
+  /**
+   * Adds corrections of drawn lists to the tray, for one sheet or all.
+   * @returns the files left out
+   */
   async put(user: User, assembly: number, { drawing, sheet: layout, corner, erase, ...request }: PutDrawn): Promise<LockedOut[]> {
     const drawn = await this.read(user, assembly, request);
     const chosen = drawing === null ? drawn.sheets.filter(({ slots }) => slots.length > 0) : [this.sheetOf(drawn, drawing, layout ?? '')];
@@ -256,7 +259,7 @@ export class DrawnLists {
     return left;
   }
 
-  /** Why nothing can be placed on a sheet now; `null` where it can. */
+  /** Why nothing can be placed on a sheet now; `null` if it can. */
   private closed(drawn: Drawn, sheet: Sheet, block: string): string | null {
     const { row, blocks } = sheet;
     if (row.lock !== null) return `The file ${row.lock}.`;
@@ -265,14 +268,14 @@ export class DrawnLists {
     return null;
   }
 
-  /** The drawing that lends a block to one that lacks it; it has to be drawn in the same unit. */
+  /** The drawing that provides a missing block; both must use the same unit. */
   private lenderOf({ lenders }: Drawn, { row, blocks }: Sheet, block: string): Lender | null {
     if (blocks.has(familyOf(block))) return null;
     const lender = lenders.get(familyOf(block));
     return lender && (row.unit === null || lender.unit === null || row.unit === lender.unit) ? lender : null;
   }
 
-  /** A block as the drawing defines it, or as another one lends it, with the line that brings its definition. */
+  /** A block as defined in the drawing, or borrowed from another with the line that adds its definition. */
   private async blockFor(drawn: Drawn, sheet: Sheet, name: string): Promise<{ readonly block: BlockReading; readonly lines: readonly Line[] }> {
     const own = sheet.blocks.get(familyOf(name));
     if (own) return { block: own, lines: [] };
@@ -320,12 +323,12 @@ export class DrawnLists {
       follows: false,
     });
 
-  /** As large as the title block beside it is. */
+  /** Uses the scale of the title block. */
   private scaleOf({ others }: Sheet): number {
     return mainOf(others)?.place.scale ?? 1;
   }
 
-  /** Where a list begins that has no row yet. */
+  /** Where a list without rows starts. */
   private startOf(sheet: Sheet, list: DrawnList, size: Extent, corner: ListCorner | null): Point {
     const { row, others } = sheet;
     const up = list.growth === 'up';
@@ -337,7 +340,7 @@ export class DrawnLists {
       const extent = title && sizeOf(sheet.blocks.get(title.family), title.place.scale);
       if (!title || !extent?.width) throw invalid('no-title-block', `${row.path}, ${row.layout} has no title block to place the list at.`);
       const { at } = title.place;
-      // Above the block when it grows upwards, from its lower edge downwards otherwise; flush with its right edge.
+      // Upwards: above the title block; downwards: from its lower edge. Aligned with its right edge.
       const y = up ? at.y + extent.bottom + extent.height - size.bottom : at.y + extent.bottom - size.height - size.bottom;
       return { x: rightmost(at.x + extent.left + extent.width), y };
     }
@@ -350,7 +353,7 @@ export class DrawnLists {
     return { x, y: top === 'top' ? highest : BORDER.other / unit - size.bottom };
   }
 
-  /** Sets marks to the numbers of their rows: one that is named, or all whose row is known. */
+  /** Sets marks to the item numbers of their rows: one mark, or all with a known row. */
   async setMarks(user: User, assembly: number, { drawing, sheet: layout, holder, row: id, ...request }: SetMark): Promise<void> {
     const drawn = await this.read(user, assembly, request);
     const sheet = this.sheetOf(drawn, drawing, layout);
@@ -373,7 +376,7 @@ export class DrawnLists {
     if (lines.length) await this.trays.type(user, lines, 'item mark set to its row');
   }
 
-  /** Places a mark for every row that has none, along an edge of a view of the sheet. */
+  /** Places marks for rows without one along an edge of a view. */
   async placeMarks(user: User, assembly: number, { drawing, sheet: layout, edge, view, ...request }: PlaceMarks): Promise<void> {
     const drawn = await this.read(user, assembly, request);
     const sheet = this.sheetOf(drawn, drawing, layout);
@@ -408,11 +411,11 @@ export class DrawnLists {
     );
   }
 
-  /** The part of a sheet within its border, where it has no views. */
+  /** The area inside the border of a sheet without views. */
   private frameOf({ row }: Sheet): ViewBox {
     if (row.width === null || row.height === null) throw invalid('no-view', `${row.path}, ${row.layout} has neither a view nor a paper size.`);
     const unit = row.unit === 'in' ? 25.4 : 1;
-    // A quarter of the sheet is left free on every side.
+    // Leaves a quarter of the sheet free on every side.
     return { left: row.width / unit / 4, bottom: row.height / unit / 4, width: row.width / unit / 2, height: row.height / unit / 2 };
   }
 
@@ -427,7 +430,7 @@ export class DrawnLists {
     );
   }
 
-  /** Remembers which rows marks point at, before their numbers change. */
+  /** Stores which rows marks point to before their numbers change. */
   private async remember(user: User, assembly: number, request: BomRequest): Promise<void> {
     if (!request.content.drawn?.marks || request.layout === null) return;
     const drawn = await this.read(user, assembly, request);
@@ -439,7 +442,7 @@ export class DrawnLists {
     );
   }
 
-  /** Gives a row a number; marks that point at it are known to be left behind. */
+  /** Sets the number of a row; marks pointing to it are then known to be outdated. */
   async number(user: User, assembly: number, body: BomNumber): Promise<void> {
     const { row: _, number: __, ...request } = body;
     void [_, __];
@@ -447,7 +450,7 @@ export class DrawnLists {
     await this.boms.number(user, assembly, body);
   }
 
-  /** Renumbers rows, or tells what that would change. */
+  /** Renumbers rows, or previews the changes. */
   async renumber(user: User, assembly: number, body: BomRenumber): Promise<BomRenumbered> {
     const { write, ...request } = body;
     if (write) await this.remember(user, assembly, request);
@@ -459,7 +462,7 @@ function noMarks(): never {
   throw invalid('no-marks', 'The layout does not say which block the item marks are. Choose it first.');
 }
 
-/** The block with the most cells: the title block, where a sheet has several. */
+/** The block with the most cells; usually the title block. */
 const mainOf = <B extends BlockRow>(blocks: readonly B[]): B | undefined => [...blocks].sort((a, b) => b.cells - a.cells)[0];
 
 function sizeOf(block: BlockReading | undefined, scale: number): Extent {

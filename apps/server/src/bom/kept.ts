@@ -19,7 +19,7 @@ interface KeptContent {
 const textOf = (total: BomTotal | null): string =>
   total?.value == null ? '' : `${Number(total.value.toPrecision(10))}${total.without ? ` (${total.without} without)` : ''}`;
 
-/** Lists as they were at some time: kept, compared with others or with what is there now, and sent out. */
+/** Snapshots of lists: kept, compared with each other or the current state, and sent out. */
 export class KeptBoms {
   constructor(
     private readonly db: Db,
@@ -41,7 +41,7 @@ export class KeptBoms {
     return { ...kept, ...content };
   }
 
-  /** Keeps a list as it is: values, item numbers, quantities and the files' hashes. */
+  /** Keeps the list as it is: values, item numbers, quantities and file hashes. */
   async keep(user: User, assembly: number, { title, ...request }: KeepBom): Promise<KeptBom> {
     const [made, file, edition] = await Promise.all([
       this.boms.make(user, assembly, request),
@@ -67,7 +67,7 @@ export class KeptBoms {
     return (await this.db.one<KeptBom>(`SELECT ${KEPT_ROW} FROM bom_kept k WHERE k.id = $1`, [row!.id]))!;
   }
 
-  /** Removes a kept list: who kept it, or an administrator. */
+  /** Removes a kept list; only for its owner or an administrator. */
   async remove(user: User, id: number): Promise<void> {
     const row = await this.db.one<{ user: number | null }>('SELECT user_id AS "user" FROM bom_kept WHERE id = $1', [id]);
     if (!row) throw notFound(`Kept BOM ${id}`);
@@ -79,7 +79,7 @@ export class KeptBoms {
     const keys = new Map<string, string>();
     const lines = made.rows.map((row): KeptLine => {
       const part = row.match.state === 'matched' ? made.data.files.get(row.match.file) : undefined;
-      // What makes it the same row in a list of another assembly: the part's path, or the name where nobody knows the part.
+      // Identifies a row across assemblies: the part's path, or its name if the part is unknown.
       const own = row.bodies ? `body ${row.label}` : (part?.path ?? `copy ${row.label}`);
       const key = row.parent === null ? own : `${keys.get(row.parent) ?? ''} › ${own}`;
       keys.set(row.id, key);
@@ -189,10 +189,10 @@ export class KeptBoms {
   }
 }
 
-/** Item numbers are written as texts: 2.10 is not 2.1. */
+/** Item numbers are text: 2.10 is not 2.1. */
 const isItem = (column: BomRequest['content']['columns'][number]) => 'fact' in column.of && column.of.fact === 'item';
 
-/** A kept list as it is compared. Columns that rows are compared by anyway are not compared twice. */
+/** A kept list prepared for comparison, without the columns that identify rows. */
 function comparable({ headers, lines }: KeptContent): ComparedBom {
   const own = headers.flatMap((header, i) =>
     ['Item', 'Quantity', 'Total quantity', 'Part file', 'Folder', 'Picture', 'Last change'].includes(header) ? [] : [i],

@@ -6,14 +6,14 @@ import { Properties } from '../schema/properties';
 import { User } from '../users/user';
 import { LAYOUT_ROW } from './plans';
 
-/** Saved set-ups of bills of materials. They only show, so they are beside the edition and not in it. */
+/** Saved BOM layouts. They only display values, so they are not part of an edition. */
 export class BomLayouts {
   constructor(
     private readonly db: Db,
     private readonly properties: Properties,
   ) {}
 
-  /** Shared ones and one's own. */
+  /** Shared layouts and the user's own. */
   list(user: Pick<User, 'id'>, sql: Sql = this.db): Promise<BomLayout[]> {
     return sql.all<BomLayout>(
       `SELECT ${LAYOUT_ROW} FROM bom_layouts l LEFT JOIN users u ON u.id = l.user_id WHERE l.shared OR l.user_id = $1 ORDER BY l.name, l.id`,
@@ -21,7 +21,7 @@ export class BomLayouts {
     );
   }
 
-  /** Names of shared layouts that show a property. */
+  /** Names of shared layouts with a property as a column. */
   async withProperty(property: number): Promise<string[]> {
     const found = await this.db.all<{ name: string }>(
       `SELECT name FROM bom_layouts WHERE shared AND content->'columns' @> jsonb_build_array(jsonb_build_object('of', jsonb_build_object('property', $1::int))) ORDER BY name`,
@@ -30,14 +30,14 @@ export class BomLayouts {
     return found.map((row) => row.name);
   }
 
-  /** @throws AppError for one that is not there, or someone else's own */
+  /** @throws AppError for an unknown layout or another user's private one */
   async get(user: Pick<User, 'id'>, id: number): Promise<BomLayout> {
     const row = (await this.list(user)).find((layout) => layout.id === id);
     if (!row) throw notFound(`Layout ${id}`);
     return row;
   }
 
-  /** Adds a layout. Shared ones are for administrators to add. */
+  /** Adds a layout. Only administrators add shared ones. */
   async add(user: User | null, draft: BomLayoutDraft): Promise<BomLayout> {
     await this.check(user, draft, null);
     const row = await this.db.one<{ id: number }>(
@@ -47,7 +47,10 @@ export class BomLayouts {
     return this.saved(user, row!.id);
   }
 
-  /** Changes a layout. @throws AppError where it was saved by someone else since `version` was opened */
+  /**
+   * Changes a layout.
+   * @throws AppError if someone saved it after `version` was opened
+   */
   async change(user: User, id: number, { version, ...draft }: BomLayoutDraft & Pick<BomLayout, 'version'>): Promise<BomLayout> {
     await this.mayChange(user, id);
     await this.check(user, draft, id);
@@ -90,7 +93,7 @@ export class BomLayouts {
     }
   }
 
-  /** Layouts are changed by who made them, and by administrators. */
+  /** Only the owner or an administrator may change a layout. */
   private async mayChange(user: User, id: number): Promise<void> {
     const row = await this.db.one<{ owner: number | null }>('SELECT user_id AS owner FROM bom_layouts WHERE id = $1', [id]);
     if (!row) throw notFound(`Layout ${id}`);

@@ -4,20 +4,20 @@ import { Db, Sql, asRecordset } from '../platform/db';
 import { LOCKS, TAKE_LOCK_OF } from '../platform/locks';
 import { refused } from '../platform/problem';
 
-/** The list that numbers belong to: an assembly, where it begins, and the layout. */
+/** The list that numbers belong to: an assembly, a root and a layout. */
 export interface NumberedList {
   readonly assembly: number;
   readonly root: string;
   readonly layout: number;
 }
 
-/** Rows are long where they stand deep; keys of an index may not be. */
+/** Ids of deep rows are too long for an index. */
 const hashOf = (row: string | null) => (row === null ? '' : createHash('sha256').update(row).digest('hex'));
 
 const WHERE = 'assembly_id = $1 AND root = $2 AND layout_id = $3';
 const bind = (list: NumberedList) => [list.assembly, list.root, list.layout];
 
-/** Item numbers as they are kept: given once, never the same for two rows of one parent. */
+/** Stored item numbers, unique among the children of a row. */
 export class BomNumbers {
   constructor(private readonly db: Db) {}
 
@@ -30,8 +30,8 @@ export class BomNumbers {
   }
 
   /**
-   * Numbers of rows, those without one given the next. Two who look at once come to the same.
-   * @param keep whether numbers that are given now are kept: not for a list that is only tried out
+   * Item numbers of rows; rows without one get the next. Concurrent readers get the same result.
+   * @param keep whether new numbers are stored; not for previews
    */
   async of(list: NumberedList, rows: readonly NumberedRow[], rule: NumberRule, keep: boolean): Promise<ReadonlyMap<string, number>> {
     const first = numberRows(rows, await this.kept(this.db, list), rule);
@@ -46,7 +46,7 @@ export class BomNumbers {
     });
   }
 
-  /** Numbers of one list are given by one at a time. */
+  /** Numbers of one list are assigned one request at a time. */
   private lock(sql: Sql, list: NumberedList): Promise<number> {
     return sql.run(TAKE_LOCK_OF, [LOCKS.bomNumbers, JSON.stringify(bind(list))]);
   }
@@ -55,7 +55,7 @@ export class BomNumbers {
     return asRecordset(numbers.map(({ row, parent, number }) => ({ row, parent, number, hash: hashOf(row), above: hashOf(parent) })));
   }
 
-  /** Takes away what is in the way of numbers: those that their rows had, and those that belonged to rows that are gone. */
+  /** Frees numbers in the way: the rows' old ones, and those of rows that no longer exist. */
   private async giveUp(sql: Sql, list: NumberedList, numbers: readonly KeptNumber[]): Promise<void> {
     await sql.run(
       `DELETE FROM bom_numbers b USING jsonb_to_recordset($4::jsonb) AS n(hash text, above text, number int) WHERE ${WHERE} AND (b.row_hash = n.hash OR (b.parent_hash = n.above AND b.number = n.number))`,
@@ -71,7 +71,10 @@ export class BomNumbers {
     );
   }
 
-  /** Gives a row a number that someone typed. @throws AppError where another row of its parent has it */
+  /**
+   * Sets a typed number.
+   * @throws AppError if another row with the same parent has it
+   */
   async type(list: NumberedList, rows: readonly (NumberedRow & { readonly label: string })[], row: NumberedRow, number: number): Promise<void> {
     await this.db.transaction(async (sql) => {
       await this.lock(sql, list);
@@ -85,7 +88,7 @@ export class BomNumbers {
     });
   }
 
-  /** Gives rows the numbers that they are to have. Numbers of rows that are gone are given up with them. */
+  /** Assigns the given numbers and frees those of removed rows. */
   async set(list: NumberedList, numbers: readonly KeptNumber[]): Promise<void> {
     await this.db.transaction(async (sql) => {
       await this.lock(sql, list);

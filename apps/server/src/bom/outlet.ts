@@ -2,34 +2,34 @@ import { SendBom } from '@rule/contract';
 import { BomColumn } from '@rule/core/bom';
 import { SheetForm, WorkbookWriter, WrittenCell, writeCsv } from '@rule/core/exchange';
 
-/** A cell of a list that leaves Rule. */
+/** A cell of an exported list. */
 export interface OutCell {
   readonly text: string;
   readonly number?: number;
 }
 
-/** A line of a list that leaves Rule. */
+/** A line of an exported list. */
 export interface OutLine {
   readonly cells: readonly OutCell[];
   readonly level: number;
   readonly look: 'row' | 'group' | 'total';
-  /** The part whose picture goes with it. */
+  /** The part whose picture is shown. */
   readonly file: number | null;
 }
 
-/** A list ready to leave: with headings, rows, headings of groups and totals. */
+/** A list ready for export: header, rows, group headings and totals. */
 export interface OutBom {
   readonly name: string;
   readonly title: string;
   readonly headers: readonly string[];
   readonly columns: readonly Pick<BomColumn, 'width'>[];
   readonly lines: readonly OutLine[];
-  /** The column of pictures; -1 where there is none. */
+  /** The picture column; -1 if there is none. */
   readonly pictureColumn: number;
   readonly pictures: ReadonlyMap<number, Uint8Array>;
 }
 
-/** Pixels of a character in a spreadsheet's usual font, common practice. */
+/** Pixels per character in a spreadsheet's default font (common practice). */
 const CHARACTER = 7;
 /** Pictures in cells, in pixels; a row is as high in points, at 96 pixels and 72 points to the inch. */
 const PICTURE = { width: 80, height: 60 };
@@ -37,11 +37,11 @@ const ROW_POINTS = 48;
 /** The deepest outline level that a workbook has (ECMA-376 part 1, 18.3.1.73: 0 to 7). */
 const DEEPEST_OUTLINE = 7;
 
-/** A list as CSV. Blanks stay blank: no placeholder leaves Rule. Levels are in the item number. */
+/** A list as CSV. Blanks stay blank; levels show in the item number. */
 const csvOf = ({ headers, lines }: OutBom): Uint8Array =>
   new TextEncoder().encode(writeCsv([[...headers], ...lines.map((line) => line.cells.map((cell) => cell.text))]));
 
-/** A list as a workbook, with widths, pictures, and rows that fold under those that they belong to. */
+/** A list as a workbook with widths, pictures and outline levels. */
 function workbookOf({ title, headers, columns, lines, pictureColumn, pictures }: OutBom): Uint8Array {
   const pieces: Uint8Array[] = [];
   const writer = new WorkbookWriter((piece) => pieces.push(piece));

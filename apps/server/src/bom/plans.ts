@@ -1,19 +1,19 @@
 import { HELD } from '../library/readings';
 
-/** An assembly with all files that are in it, however deep. Ways that go round end by themselves. */
+/** An assembly and all files below it. The recursion stops at cycles. */
 export const BELOW = `WITH RECURSIVE below(id) AS (SELECT $1::int UNION SELECT c.part_id FROM below b JOIN copies c ON c.assembly_id = b.id WHERE c.part_id IS NOT NULL)
   SELECT f.id, f.path, f.kind, f.hash, f.mtime_ms AS changed, f.class_id AS "classId", c.name AS "className",
     CASE WHEN f.kind = 'assembly' THEN f.reading->'structure' END AS structure
   FROM below b JOIN files f ON f.id = b.id LEFT JOIN classes c ON c.id = f.class_id WHERE NOT f.removed`;
 
-/** The part files behind the copies of assemblies: one list, since the driver takes longer to take rows apart than the database to find them. */
+/** Part files behind copies in assemblies, as one JSON list: the driver parses rows slowly. */
 export const MATCHES = 'SELECT json_agg(json_build_array(assembly_id, product, match)) AS list FROM copies WHERE assembly_id = ANY($1::int[])';
 
-/** What the judgement finds wrong with properties of files and of what is in them. */
+/** Findings for properties of files and their holders. */
 export const FINDINGS = `SELECT file_id AS file, holder, property_id AS property, code, message, wanted FROM findings
   WHERE file_id = ANY($1::int[]) AND property_id = ANY($2::int[]) ORDER BY code = 'required' DESC`;
 
-/** What assemblies' own copies of parts say. */
+/** Values held by assemblies' own copies of parts. */
 export const COPY_VALUES = `SELECT v.file_id AS assembly, substr(v.holder, 6) AS product, s.property, ${HELD} AS held
   FROM jsonb_to_recordset($2::jsonb) AS s(property int, place text, name text)
   JOIN held_values v ON v.file_id = ANY($1::int[]) AND v.place = s.place AND v.name = s.name AND starts_with(v.holder, 'copy:')`;
@@ -25,7 +25,7 @@ export const BODIES = `SELECT file_id AS file, key, label FROM holders WHERE fil
 export const SOLIDS = `SELECT fs.file_id AS file, s.result->'bodies' AS bodies, cardinality(s.body_pictures) AS pictures FROM file_shapes fs JOIN shapes s ON s.hash = fs.hash JOIN files f ON f.id = fs.file_id
   WHERE fs.file_id = ANY($1::int[]) AND fs.product = f.reading->'structure'->'roots'->>0 AND s.result IS NOT NULL`;
 
-/** Files of which there is a picture. */
+/** Files that have a picture. */
 export const PICTURED = `SELECT DISTINCT fs.file_id AS file FROM file_shapes fs JOIN shapes s ON s.hash = fs.hash WHERE fs.file_id = ANY($1::int[]) AND s.picture IS NOT NULL`;
 
 /** Pictures of files, one each. */
@@ -33,13 +33,13 @@ export const PICTURES = `SELECT DISTINCT ON (fs.file_id) fs.file_id AS file, s.p
   WHERE fs.file_id = ANY($1::int[]) AND s.picture IS NOT NULL
   ORDER BY fs.file_id, fs.product = '' DESC, fs.product = f.reading->'structure'->'roots'->>0 DESC`;
 
-/** Values that stand above an assembly, by property: of its project, its drawing set and the company. */
+/** Values inherited from the assembly's project, drawing set and company, by property. */
 export const ABOVE = `SELECT p.property, v.text, v.form, v.unit FROM files f, jsonb_to_recordset($2::jsonb) AS p(property int, name text, level text)
   JOIN wide_holders w ON w.level = p.level AND NOT w.removed
   JOIN beside_values v ON v.file_id = -w.id AND v.name = p.name
   WHERE f.id = $1 AND (w.level = 'company' OR w.id IN (f.project_id, f.set_id))`;
 
-/** Every assembly above a file, with what each places how often. */
+/** Every assembly above a file, with what it places and how often. */
 export const USES = `WITH RECURSIVE above(id) AS (SELECT $1::int UNION SELECT c.assembly_id FROM above a JOIN copies c ON c.part_id = a.id JOIN files f ON f.id = c.assembly_id AND NOT f.removed)
   SELECT c.assembly_id AS assembly, c.part_id AS part, sum(o.times)::int AS times
   FROM copies c JOIN files f ON f.id = c.assembly_id AND NOT f.removed
@@ -49,7 +49,7 @@ export const USES = `WITH RECURSIVE above(id) AS (SELECT $1::int UNION SELECT c.
 /** A saved layout. */
 export const LAYOUT_ROW = `l.id, l.name, l.purpose, l.shared, l.content, l.version, coalesce(u.display_name, '') AS "by", coalesce(l.user_id = $1, false) AS mine`;
 
-/** A kept list, without what is in it. */
+/** A kept list without its content. */
 export const KEPT_ROW = `k.id, k.title, k.assembly_id AS assembly, k.path, k.layout, k.edition, k.at, k.by_name AS "by", jsonb_array_length(k.content->'lines') AS rows`;
 
 /** Sheets of drawings that show an assembly, with what is known of their paper and views. */
@@ -75,5 +75,5 @@ export const KNOWN_BLOCKS = `SELECT DISTINCT ON (lower(d.definition->>'name')) d
     AND NOT coalesce((d.definition->'cells'->0->>'plain')::boolean, false)
   ORDER BY lower(d.definition->>'name'), d.hash LIMIT 1000`;
 
-/** Rows that item marks are known to point at. */
+/** Known rows of item marks. */
 export const KNOWN_MARKS = `SELECT file_id AS file, holder, "row" FROM mark_rows WHERE layout_id = $1 AND assembly_id = $2 AND file_id = ANY($3::int[])`;

@@ -33,18 +33,18 @@ interface Finding {
   readonly wanted: HeldValue | null;
 }
 
-/** Figures of solids that count as equal, to this many digits: the kernel's own noise is far below. */
+/** Significant digits for comparing solids; kernel noise is far smaller. */
 const SAME_DIGITS = 6;
 
 const holderKey = (file: number, holder: string) => `${file}/${holder}`;
 
-/** Everything that a bill of materials of one assembly is made of, read with a number of statements that does not depend on its size. */
+/** All data for the bill of materials of one assembly, read with a fixed number of statements. */
 export class BomData implements RowFacts {
   readonly structures: Structures;
   readonly files: ReadonlyMap<number, BomFile>;
   private readonly matches: ReadonlyMap<string, Match>;
   readonly properties = new Map<number, Property>();
-  /** Properties of the layout that the schema does not have. */
+  /** Properties used in the layout but missing from the schema. */
   readonly gone: number[];
   private held = new Map<number, Record<number, HeldValue>>();
   private inside = new Map<string, Record<number, HeldValue>>();
@@ -79,8 +79,8 @@ export class BomData implements RowFacts {
   }
 
   /**
-   * Reads what an assembly's list needs.
-   * @param settle sees to it that the files are judged: values are those of the judgement, as everywhere else
+   * Loads the data of an assembly's list.
+   * @param settle makes sure the files are judged, as everywhere else
    */
   static async read(
     sql: Sql,
@@ -134,7 +134,7 @@ export class BomData implements RowFacts {
     if (shows('mass')) await this.weigh(sql, assembly, parts, densities);
   }
 
-  /** What the judgement says: values that are worked out or are under another name, and what is wrong. */
+  /** Findings: computed values, values under another name, and violations. */
   private take(findings: readonly Finding[]): void {
     for (const finding of findings) {
       const { file, holder, property, code, wanted } = finding;
@@ -151,7 +151,7 @@ export class BomData implements RowFacts {
     }
   }
 
-  /** Bodies are equal when they hold the same values and, where both were measured, have the same volume and surface. */
+  /** Bodies are equal if they hold the same values and, where measured, have the same volume and surface. */
   private takeBodies(
     bodies: readonly { file: number; key: string; label: string }[],
     solids: ReadonlyMap<number, readonly Solid[]>,
@@ -165,7 +165,7 @@ export class BomData implements RowFacts {
     }
     for (const [file, list] of this.bodyLists) {
       const measured = solids.get(file);
-      // Solids are in the order of the file, as bodies are; where their number differs, nobody knows which is which.
+      // Solids and bodies have the same order; if their numbers differ, they cannot be paired.
       const own = measured?.length === list.length ? measured : null;
       for (const [i, body] of list.entries()) {
         const figures = own ? [own[i]!.volume, own[i]!.area].map((figure) => figure.toPrecision(SAME_DIGITS)) : [body.label];
@@ -188,27 +188,27 @@ export class BomData implements RowFacts {
   hasPicture = (file: number): boolean => this.pictured.has(file);
   mass = (file: number): number | null => this.massOf.get(file) ?? null;
 
-  /** Sides of the smallest box around a part of one solid, or around a body, the longest first; `null` where that was not measured. */
+  /** Sides of the bounding box of a single-solid part or a body, longest first; `null` if not measured. */
   size(file: number, body: string | null): readonly [number, number, number] | null {
     const solids = this.solids.get(file)?.bodies ?? [];
     if (body === null) return solids.length === 1 ? (solids[0]!.size ?? null) : null;
     const list = this.bodies(file);
     return list.length === solids.length ? (solids[list.findIndex((entry) => entry.key === body)]?.size ?? null) : null;
   }
-  /** Whether there is a picture of each body. */
+  /** Whether every body has a picture. */
   hasBodyPictures = (file: number): boolean => {
     const pictures = this.solids.get(file)?.pictures ?? 0;
     return pictures > 0 && pictures === this.bodies(file).length;
   };
 
-  /** Where a member's value of a property stands: with the occurrence, with its part, or above the assembly. */
+  /** The owner of a member's value: the occurrence, its part, or a holder above the assembly. */
   holderOf(member: Omit<Member, 'times'>, property: Property): { readonly file: number; readonly holder: string } | null {
     if (isHeldAt(property, 'occurrence')) return { file: member.assembly, holder: member.occurrence };
     if (isHeldAt(property, 'document') && member.part !== null) return { file: member.part, holder: '' };
     return null;
   }
 
-  /** A member's value of a property, by the judgement. */
+  /** A member's value of a property, as judged. */
   valueOf(member: Omit<Member, 'times'>, property: Property): HeldValue | null {
     if (this.above.has(property.id)) return this.above.get(property.id)!;
     const at = this.holderOf(member, property);
@@ -220,7 +220,7 @@ export class BomData implements RowFacts {
   private partValue = (member: Omit<Member, 'times'>, property: Property): HeldValue | null =>
     member.part === null ? null : (this.held.get(member.part)?.[property.id] ?? null);
 
-  /** Whether an occurrence and its part both hold the property, and not the same. */
+  /** Whether an occurrence and its part hold different values of the property. */
   heldTwice(member: Omit<Member, 'times'>, property: Property): boolean {
     if (!isHeldAt(property, 'occurrence')) return false;
     const [own, part] = [this.inside.get(holderKey(member.assembly, member.occurrence))?.[property.id], this.partValue(member, property)];
@@ -233,12 +233,12 @@ export class BomData implements RowFacts {
   /** What the judgement finds wrong there. */
   findingAt = (file: number, holder: string, property: number): Finding | undefined => this.findings.get(`${holderKey(file, holder)}/${property}`);
 
-  /** Whether any copy holds values at all. */
+  /** Whether any copy holds values. */
   get anyCopies(): boolean {
     return this.copies.size > 0;
   }
 
-  /** What the assembly's own copy says where it contradicts the part file. */
+  /** The value of the assembly's own copy where it contradicts the part file. */
   contradiction(member: Omit<Member, 'times'>, property: Property): string | null {
     if (member.part === null || !isHeldAt(property, 'document')) return null;
     const copy = this.copies.get(holderKey(member.assembly, member.product))?.[property.id];
@@ -246,7 +246,7 @@ export class BomData implements RowFacts {
     return copy.text;
   }
 
-  /** Whether a property is for a file at all. */
+  /** Whether a property applies to a file. */
   reachedBy(file: BomFile | undefined, property: Property): boolean {
     return file === undefined || !isHeldAt(property, 'document') || reaches(property, file.kind, file.className);
   }
@@ -255,7 +255,7 @@ export class BomData implements RowFacts {
     return this.show(held, forClass(property, className)).text;
   }
 
-  /** A held value as people read it, with its number where it is one. */
+  /** A held value for display, with its number if it has one. */
   show(held: HeldValue | null, property: Property): BomValue {
     if (held === null || held.text === '' || (held.form === 'text' && this.standIns.matches(held.text) && !property.choices.includes(held.text)))
       return { text: '' };
@@ -282,7 +282,7 @@ export class BomData implements RowFacts {
     return property ? (this.show(this.valueOf(member, property), property).number ?? null) : null;
   };
 
-  /** Files that could be the part of a row that more than one could. */
+  /** Candidate files of an ambiguous row. */
   reached(top: BomNode): readonly number[] {
     return [...new Set(reachedFrom(this.structures, top).flatMap(({ match }) => (match.state === 'ambiguous' ? match.candidates : [])))];
   }

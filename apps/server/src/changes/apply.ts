@@ -25,7 +25,7 @@ import { BESIDE, Recovered, Recovery } from './recover';
 import { Move, NameTaken, Swap } from './swap';
 import { Trays } from './tray';
 
-/** Points between the steps of applying, in their order. Tests stop the server at each. */
+/** Points between the steps of applying, in order. Tests stop the server at each. */
 export const STEPS = ['prepared', 'planned', 'staged', 'set aside one', 'swapping', 'swapped one', 'swapped', 'recorded'] as const;
 export type Step = (typeof STEPS)[number];
 
@@ -38,13 +38,13 @@ interface TargetFile {
   readonly removed: boolean;
 }
 
-/** Work that is in the database alone: values kept beside files whose format Rule cannot write, and those of holders above files. */
+/** Targets stored in the database only: values kept beside files that Rule cannot write, and holders above files. */
 const isBeside = (file: Pick<TargetFile, 'format'>) => file.format === 'other' || file.format === 'above';
 
-/** Whether a line gives its file another name. */
+/** Whether a line renames its file. */
 const isName = (line: Pick<LineRow, 'place' | 'name'>) => line.place === 'field' && line.name === 'file name';
 
-/** The full path that a file has after lines: another one where they ask for it. */
+/** The full path of a file after its lines are applied. */
 function finalPath(file: TargetFile, lines: readonly LineRow[]): string {
   const name = lines.find(isName)?.proposed?.text;
   return name === undefined || name === '' ? file.full : join(dirname(file.full), basename(name));
@@ -54,7 +54,7 @@ function finalPath(file: TargetFile, lines: readonly LineRow[]): string {
 interface ReadyFile extends Omit<Written, 'stands' | 'renamed' | 'hash'> {
   readonly target: TargetFile;
   readonly lines: readonly LineRow[];
-  /** Its way on the disk; `null` where its values are in the database alone. */
+  /** The move on disk; `null` if its values are only in the database. */
   readonly move: Omit<Move, 'changeSet'> | null;
 }
 
@@ -63,7 +63,7 @@ interface FileFailure extends Failure {
   readonly current: Prepared | null;
 }
 
-/** Why files of a restored copy are not written; behind 'The file …'. */
+/** Reason why files of a restored copy are not written, after "The file …". */
 const UNCONFIRMED = 'is in a restored library; an administrator must confirm its folder in Settings first';
 
 const reasonOf = (error: unknown): string => {
@@ -108,7 +108,7 @@ export class Applying {
     this.recovery = new Recovery(db, this.swap, pool, this.recorder, warn);
   }
 
-  /** Runs work that writes files: nobody else does meanwhile, and what was interrupted before is finished first. */
+  /** Runs work that writes files, exclusively; interrupted sets are finished first. */
   private underLock<T>(work: (held: Held) => Promise<T>): Promise<T> {
     return this.db.exclusive(LOCKS.files, async (held) => {
       await this.recovery.finishInterrupted(held);
@@ -128,7 +128,7 @@ export class Applying {
     });
   }
 
-  /** Makes sure that there is something to apply. @throws AppError where no line of the person's tray is accepted */
+  /** @throws AppError if the user's tray has no accepted line */
   async checkTray(user: User): Promise<void> {
     const waits = await this.db.one(
       `SELECT 1 FROM change_lines l JOIN change_sets s ON s.id = l.change_set_id WHERE s.user_id = $1 AND s.state = 'pending' AND l.accepted LIMIT 1`,
@@ -137,7 +137,7 @@ export class Applying {
     if (!waits) throw trayEmpty();
   }
 
-  /** Applies lines that are in no tray, such as those of a vault's check-in, as a change set of their own. */
+  /** Applies lines outside any tray, such as those of a check-in, as a change set of their own. */
   async applyLines(
     user: User,
     title: string,
@@ -158,7 +158,7 @@ export class Applying {
     });
   }
 
-  /** Applies a change set that is in no tray and was made ready elsewhere. */
+  /** Applies a change set that was prepared outside the tray. */
   async applySet(user: User, set: number, mode: ApplyMode, title: string, context: JobContext = UNWATCHED): Promise<ApplyReport> {
     context.progress('waiting for the files', 0, 0);
     await this.locks.refresh();
@@ -168,7 +168,7 @@ export class Applying {
     });
   }
 
-  /** Makes sure that a change set can be reverted. @throws AppError with the reason */
+  /** @throws AppError with the reason if a change set cannot be reverted */
   async checkRevert(id: number): Promise<ChangeSetRow> {
     const set = await this.changeSet(id);
     if (set.state === 'applying') throw refused('still-applying', `Change set ${id} is not finished yet.`);
@@ -177,7 +177,7 @@ export class Applying {
     return set;
   }
 
-  /** Undoes a change set by its inverse. Files that nothing else has touched get their old bytes back exactly. */
+  /** Reverts a change set. Files untouched since then get their old bytes back exactly. */
   async revert(user: User, id: number, context: JobContext = UNWATCHED): Promise<ApplyReport> {
     const set = await this.checkRevert(id);
     context.progress('waiting for the files', 0, 0);
@@ -186,7 +186,7 @@ export class Applying {
     return this.applyLines(user, `revert of ${set.title}`, invertLines(applied.map(toLine), `reverts change set ${id}`), id, context);
   }
 
-  /** Change sets that are being applied, were applied or put back, the newest first: those older than `before`, or the newest of all. */
+  /** Change sets being applied, applied or rolled back, newest first; those older than `before` if given. */
   history({ before, limit }: HistoryQuery): Promise<ChangeSetRow[]> {
     return this.db.all<ChangeSetRow>(
       `${CHANGE_SET} WHERE s.id IN (SELECT s.id FROM change_sets s WHERE ${SHOWN} AND ($1::int IS NULL OR s.id < $1) ORDER BY s.id DESC LIMIT $2)
@@ -202,13 +202,16 @@ export class Applying {
     return set;
   }
 
-  /** The lines of a change set that is no one's tray. */
+  /** The lines of a change set outside any tray. */
   async lines(id: number): Promise<LineRow[]> {
     if (!(await this.db.one(`SELECT 1 FROM change_sets WHERE id = $1 AND state <> 'pending'`, [id]))) throw notFound(`Change set ${id}`);
     return linesOf(this.db, id);
   }
 
-  /** Finishes or puts back what was interrupted. Run before the server answers. @returns what was done, for the log */
+  /**
+   * Finishes or rolls back interrupted sets. Runs before the server answers.
+   * @returns what was done, for the log
+   */
   recover(): Promise<Recovered[]> {
     return this.recovery.recover();
   }
@@ -221,7 +224,7 @@ export class Applying {
     return new Map(found.map(({ root, ...file }) => [file.id, { ...file, full: root === null ? '' : join(root, file.path) }]));
   }
 
-  /** Applies lines. Those of a tray move into a set of their own; `ownSet` names the set of lines that have one. Runs under the files' lock. */
+  /** Applies lines. Lines of a tray move into a new set; `ownSet` is the set of other lines. Runs under the file lock. */
   private async apply(
     held: Held,
     user: User,
@@ -233,7 +236,7 @@ export class Applying {
     context: JobContext,
   ): Promise<ApplyReport> {
     const { ready, failures } = await this.prepare(lines, revertOf, context);
-    // The last point at which giving up leaves no trace.
+    // The last point where aborting leaves no trace.
     context.check();
     await this.at('prepared');
     await this.refreshReadings(failures);
@@ -244,7 +247,7 @@ export class Applying {
       await this.at('planned');
       return await this.carryOut(held, user, changeSet, mode, ready, failures, context);
     } catch (error) {
-      // From here on files may have been changed. Whatever broke off is finished or put back from the journal.
+      // From here on, files may have changed. Interrupted work is finished or rolled back from the journal.
       this.recovery.soon();
       if (!(error instanceof LockLost) && !isConnectionError(error)) throw error;
       this.warn(error);
@@ -256,7 +259,7 @@ export class Applying {
     }
   }
 
-  /** Gives lines that define blocks what those consist of. */
+  /** Adds block definitions to the lines that define blocks. */
   private async definitions(lines: readonly LineRow[]): Promise<(line: LineRow) => PreparedLine> {
     const texts = [...new Set(lines.flatMap(({ place, proposed }) => (place === 'block' && proposed ? [proposed.text] : [])))];
     if (texts.length === 0) return (line) => line;
@@ -268,7 +271,7 @@ export class Applying {
     return (line) => (line.place === 'block' && line.proposed ? { ...line, definition: known.get(`${line.proposed.text}/${familyOf(line.name)}`) } : line);
   }
 
-  /** Compares every line with what its file holds now, and puts old and new bytes in the store. Touches no file. */
+  /** Compares every line with its file and stores old and new bytes. Touches no file. */
   private async prepare(lines: readonly LineRow[], revertOf: number | null, context: JobContext): Promise<{ ready: ReadyFile[]; failures: FileFailure[] }> {
     const byFile = groupByFile(lines);
     const targets = await this.targets([...byFile.keys()]);
@@ -313,7 +316,7 @@ export class Applying {
     return { ready, failures };
   }
 
-  /** Writes the set and its journal down. From here on a crash is recovered. */
+  /** Writes the set and its journal. From here on, a crash is recovered. */
   private begin(user: User, mode: ApplyMode, title: string, ready: readonly ReadyFile[], ownSet: number | null): Promise<number> {
     return this.db.transaction(async (sql) => {
       let id = ownSet;
@@ -322,7 +325,7 @@ export class Applying {
           `INSERT INTO change_sets (title, user_id, state, mode, at, from_tray, cleared) VALUES ($1, $2, 'applying', $3, $4, true, false) RETURNING id`,
           [title, user.id, mode, this.clock()],
         ))!.id;
-        // What was undone before an apply cannot be brought back by it.
+        // An apply ends the undo history.
         await sql.run(`DELETE FROM tray_steps t USING change_sets s WHERE s.id = t.change_set_id AND s.user_id = $1 AND s.state = 'pending'`, [user.id]);
         await sql.run('UPDATE change_lines SET change_set_id = $1, message = NULL WHERE id = ANY($2::int[])', [
           id,
@@ -334,7 +337,7 @@ export class Applying {
     });
   }
 
-  /** Writes the files and records what came of it. */
+  /** Writes the files and records the result. */
   private async carryOut(
     held: Held,
     user: User,
@@ -377,7 +380,7 @@ export class Applying {
     return { changeSet, state, applied: linesIn(put), failed: linesIn(failures), files: done.length, failures: describeFailures(failures) };
   }
 
-  /** Files that turned out to hold something else than was last read are stored as they are. */
+  /** Stores readings of files that differ from what was last read. */
   private async refreshReadings(failures: readonly FileFailure[]): Promise<void> {
     const read: ReadFile[] = [];
     for (const { file, current } of failures) {
@@ -410,11 +413,11 @@ function groupByFile(lines: readonly LineRow[]): Map<number, LineRow[]> {
   return byFile;
 }
 
-/** The ways of the files that are on a disk, in the order in which they are written. */
+/** Moves of files on disk, in writing order. */
 const movesOf = (changeSet: number, ready: readonly ReadyFile[]): Move[] =>
   ready.flatMap(({ move }) => (move === null ? [] : [{ ...move, changeSet }])).sort((a, b) => a.file - b.file);
 
-/** Files whose new name is taken by one that keeps it are not written. */
+/** Skips files whose new name is taken by a file that keeps it. */
 async function refuseTaken(ready: ReadyFile[], failures: FileFailure[]): Promise<void> {
   const renamed = ready.filter(({ move }) => move !== null && move.final !== move.target);
   const leaving = new Set(renamed.map(({ move }) => move!.target));

@@ -1,7 +1,7 @@
 import { join } from 'node:path';
 import { heldOpen } from './open-files';
 
-/** A file as far as it matters for whether it may be written. */
+/** What is needed to know whether a file may be written. */
 export interface WritableFile {
   readonly file: number;
   readonly path: string;
@@ -10,7 +10,7 @@ export interface WritableFile {
   readonly lock: string | null;
 }
 
-/** Files that may not be written now, with the reason as a sentence: locked in the vault, or open in another program. */
+/** Files that cannot be written now, with the reason: locked in the vault, or open in another program. */
 export async function barredFiles(files: Iterable<WritableFile>): Promise<Map<number, string>> {
   const byFile = new Map([...files].map((file) => [file.file, file]));
   // Values beside a file are not written into it.

@@ -3,17 +3,17 @@ import { Geometries } from '../geometry/geometry';
 import { JobContext, Jobs } from '../jobs/jobs';
 import { User } from '../users/user';
 
-/** Most that a request waits for files to be written, in milliseconds. What takes longer goes on as a job that tells how far it is. */
+/** Longest time a request waits for files to be written, in milliseconds. After that it continues as a job. */
 const PATIENCE = 2000;
 
-/** Begins writing files on behalf of a request. */
+/** Starts writing files for a request. */
 export class Changes {
   constructor(
     private readonly jobs: Jobs,
     private readonly geometries: Geometries,
   ) {}
 
-  /** @returns the job, and what came of it where that is known soon */
+  /** @returns the job, and its report if it finished in time */
   async begin(user: User, title: string, work: (context: JobContext) => Promise<ApplyReport>): Promise<ApplyStarted> {
     const { job, result } = await this.jobs.begin(
       user,
@@ -21,7 +21,7 @@ export class Changes {
       title,
       async (context) => {
         const report = await work(context);
-        // The shapes in the files are as they were: they are known again by their own hash.
+        // Shapes are unchanged; they are found again by their hash.
         await this.geometries.startIfNeeded();
         return report;
       },

@@ -25,10 +25,10 @@ interface CheckedLine {
 
 const shown = (held: HeldValue | null): string | null => (held === null ? null : held.unit ? `${held.text} ${held.unit}` : held.text);
 
-/** Whether a line's value is kept in the database alone. */
+/** Whether a line's value is stored in the database only. */
 const isBeside = (line: Pick<CheckedLine, 'format'>) => line.format === 'other' || line.format === 'above';
 
-/** Reads the files of an applied change set again, and compares what is in them with what was meant. */
+/** Reads the files of an applied change set again and compares them with the intended values. */
 export class Checks {
   constructor(
     private readonly db: Db,

@@ -2,19 +2,19 @@ import { ApplyMode } from '@rule/contract';
 import { Db, Sql, asRecordset } from '../platform/db';
 import { Move } from './swap';
 
-/** A file of an interrupted set: its way, and the format by which it is read afterwards. */
+/** A file of an interrupted set: its move, and its format for reading it again. */
 export interface JournalRow extends Move {
   readonly format: string;
 }
 
-/** A set that is being applied, or was when something broke off. */
+/** A set being applied, or interrupted. */
 export interface OpenSet {
   readonly id: number;
   readonly mode: ApplyMode;
   readonly user: number;
 }
 
-/** Writes down, before any file is touched, what is to become of each of them, in the order in which it will happen. */
+/** Records the planned moves of all files, in order, before any file is touched. */
 export async function plan(sql: Sql, changeSet: number, moves: readonly Move[]): Promise<void> {
   const list = moves.map(({ file, target, final, oldHash, newHash }, seq) => ({ file, target, oldHash, newHash, seq, moved: final === target ? null : final }));
   await sql.run(
@@ -25,7 +25,7 @@ export async function plan(sql: Sql, changeSet: number, moves: readonly Move[]):
   );
 }
 
-/** Notes that new versions stand ready, and which files are written in place. */
+/** Records that new versions are ready, and which files are written in place. */
 export async function noteStaged(db: Db, changeSet: number, moves: readonly Move[]): Promise<void> {
   await db.run(
     `UPDATE journal j SET state = 'staged', in_place = n."inPlace" FROM jsonb_to_recordset($2::jsonb) AS n(file int, "inPlace" boolean)
@@ -34,7 +34,7 @@ export async function noteStaged(db: Db, changeSet: number, moves: readonly Move
   );
 }
 
-/** Notes how it ended: in the transaction that records the set. */
+/** Records the end, in the transaction that records the set. */
 export async function close(sql: Sql, changeSet: number, done: readonly number[]): Promise<void> {
   await sql.run(`UPDATE journal SET state = CASE WHEN file_id = ANY($2::int[]) THEN 'done' ELSE 'put back' END WHERE change_set_id = $1`, [changeSet, done]);
 }
@@ -57,10 +57,10 @@ export async function versionsOf(sql: Sql, changeSet: number): Promise<Map<numbe
   return new Map(found.map(({ file, ...versions }) => [file, versions]));
 }
 
-/** Sets that are being applied. Under the files' lock: those that something broke off. */
+/** Sets being applied. Under the file lock, these are interrupted ones. */
 export const openSets = (sql: Sql): Promise<OpenSet[]> =>
   sql.all<OpenSet>(`SELECT id, mode, user_id AS "user" FROM change_sets WHERE state = 'applying' ORDER BY id`);
 
-/** Sets that are recorded, while something may still be left beside the files. */
+/** Recorded sets that may still have files to clean up. */
 export const unclearedSets = (sql: Sql): Promise<OpenSet[]> =>
   sql.all<OpenSet>(`SELECT id, mode, user_id AS "user" FROM change_sets WHERE state <> 'applying' AND NOT cleared ORDER BY id`);

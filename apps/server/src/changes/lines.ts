@@ -5,7 +5,7 @@ import { Sql, asRecordset } from '../platform/db';
 /** The columns of a line row; needs {@link LINE_FROM}. */
 export const LINE_ROW = `l.id, l.file_id AS file, f.path, l.holder, h.level AS "holderLevel", h.label AS "holderLabel", l.place, l.name, l.base, l.proposed, l.reason, l.follows, l.accepted, l.state, l.message`;
 
-/** Where line rows come from: lines with their files, and the holders inside those that they are about. */
+/** Source of line rows: lines with their files and holders. */
 export const LINE_FROM = `change_lines l JOIN targets f ON f.id = l.file_id LEFT JOIN holders h ON h.file_id = l.file_id AND h.key = l.holder AND l.holder <> ''`;
 
 /** The lines of a change set in their order. */

@@ -1,5 +1,5 @@
-/** Who knows which files may not be written now. */
+/** Knows which files must not be written now. */
 export interface Locks {
-  /** Learns it again. Where nobody answers, what was last known goes on to count. */
+  /** Refreshes the locks. If the vault does not answer, the last known state stays in force. */
   refresh(): Promise<void>;
 }

@@ -2,9 +2,8 @@ import { readFile, readdir, readlink, stat } from 'node:fs/promises';
 import { basename, dirname, join } from 'node:path';
 
 /**
- * Which of the given files another program holds open, with the reason. Two signs are looked for: the lock
- * file that office programs leave beside a document (`.~lock.NAME#`, `~$NAME`; common practice), and, where
- * the system tells, a process that has the file open for writing.
+ * Files held open by another program, with the reason. Checks for lock files of office programs (`.~lock.NAME#`, `~$NAME`; common practice)
+ * and, where the system tells, for processes with the file open for writing.
  */
 export async function heldOpen(paths: readonly string[]): Promise<Map<string, string>> {
   const held = new Map<string, string>();

@@ -15,7 +15,7 @@ declare module '../platform/pool' {
   }
 }
 
-/** A line of a change set as far as its file is concerned. */
+/** A line of a change set, reduced to what its file needs. */
 export interface PreparedLine {
   readonly id: number;
   readonly holder: string;
@@ -23,7 +23,7 @@ export interface PreparedLine {
   readonly name: string;
   readonly base: HeldValue | null;
   readonly proposed: HeldValue | null;
-  /** What a block consists of, where the line defines one. */
+  /** The definition of a block, for lines that define one. */
   readonly definition?: CarriedBlock | undefined;
 }
 
@@ -31,18 +31,18 @@ export interface PrepareInput {
   readonly full: string;
   readonly format: string;
   readonly lines: readonly PreparedLine[];
-  /** When the file still is what `from` names, the kept version `to` takes its place byte by byte: an exact undo. */
+  /** If the file still matches `from`, it is replaced by the stored version `to`: an exact undo. */
   readonly exact?: { readonly from: string; readonly to: string } | null;
 }
 
-/** A file made ready: its old and new bytes are in the store, nothing is written yet. Or why that cannot be. */
+/** A prepared file: old and new bytes are stored, nothing is written yet; or the reason why not. */
 export type Prepared =
   | {
       readonly ok: true;
       readonly oldHash: string;
       readonly newHash: string;
       readonly reading: FileReading;
-      /** Holders that have another key from now on, old key and new key. */
+      /** Holders whose keys change: old key and new key. */
       readonly moved: readonly (readonly [from: string, to: string])[];
     }
   | {
@@ -53,7 +53,7 @@ export type Prepared =
       readonly current: FileReading | null;
     };
 
-/** Looks values of a reading up by holder, place and name. */
+/** Finds values of a reading by holder, place and name. */
 function finder(reading: FileReading): (holder: string, place: Place, name: string) => HeldValue | null {
   const values = new Map<string, HeldValue>();
   for (const { key, values: held } of reading.holders)
@@ -68,23 +68,23 @@ function finder(reading: FileReading): (holder: string, place: Place, name: stri
   };
 }
 
-/** Holders whose keys moved when a kept version of a file became another. */
+/** Holders whose keys changed between two stored versions. */
 export async function movedIn(input: { readonly format: string; readonly from: string; readonly to: string }, store: FileStore): Promise<[string, string][]> {
   const format = formatById(input.format);
   return format.movedHolders ? [...format.movedHolders(await store.get(input.from), await store.get(input.to))] : [];
 }
 
-/** A line as the core knows lines; which file it is in does not matter here. */
+/** A line in the core's terms; the file does not matter here. */
 const asLine = ({ holder, place, name, base, proposed }: PreparedLine) => ({ address: { file: 0, holder, place, name }, base, proposed });
 
 /** Write permission of a file's owner. */
 const OWNER_WRITES = 0o200;
 
-/** Why a file must not be written although it can be read: its mode says so, which holds for root as well, or the system does. */
+/** Why a readable file cannot be written: its mode (also for root) or the system. */
 async function protectionOf(path: string): Promise<string | null> {
   if (((await stat(path)).mode & OWNER_WRITES) === 0) return 'The file is read-only.';
   try {
-    // Opening asks the system in full: permission, read-only disks, and the attributes that keep even root from writing.
+    // Opening for writing checks everything: permissions, read-only disks, and attributes that stop even root.
     await (await open(path, constants.O_WRONLY | constants.O_NONBLOCK | constants.O_NOFOLLOW)).close();
     return null;
   } catch (error) {
@@ -98,7 +98,7 @@ async function protectionOf(path: string): Promise<string | null> {
   }
 }
 
-/** Compares every line's base with the file as it is now, makes the new bytes, and proves that they hold what they should. */
+/** Compares every line's base with the file, builds the new bytes and verifies that they hold the new values. */
 export async function prepareFile(input: PrepareInput, store: FileStore): Promise<Prepared> {
   let oldHash: string | null = null;
   let current: FileReading | null = null;
@@ -107,7 +107,7 @@ export async function prepareFile(input: PrepareInput, store: FileStore): Promis
     if (protection !== null) return { ok: false, message: protection, conflicts: [], oldHash: null, current: null };
     const bytes = await readPlain(input.full);
     oldHash = hashOf(bytes);
-    // The name is not a part of the content: whoever applies gives it to the file.
+    // The name is not part of the content; renaming happens when applying.
     const lines = input.lines.filter(({ place, name }) => place !== 'field' || name !== 'file name');
     if (lines.length < input.lines.length && lines.length === 0) {
       await store.put(bytes);
@@ -130,7 +130,7 @@ export async function prepareFile(input: PrepareInput, store: FileStore): Promis
       }));
     const after = input.exact?.from === oldHash ? await store.get(input.exact.to) : applyEdits(bytes, format.modify(bytes, changes));
     const reading = format.read(after);
-    // A product that gets another id takes its holders along: the other values of the same set are theirs still.
+    // A new product id renames its holders; other values of the set still belong to them.
     const moved = lines.some((line) => line.place === 'field') && format.movedHolders ? format.movedHolders(bytes, after) : new Map<string, string>();
     const standsNow = finder(reading);
     const wrong = lines.find((line) => orNull(standsNow(moved.get(line.holder) ?? line.holder, line.place, line.name))?.text !== orNull(line.proposed)?.text);

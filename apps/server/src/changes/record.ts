@@ -16,15 +16,15 @@ import { User } from '../users/user';
 import { close } from './journal';
 import { Trays } from './tray';
 
-/** Keys of holders that a change moved: old key and new key. */
+/** Keys of holders that a change renamed: old key and new key. */
 export type MovedHolders = readonly (readonly [from: string, to: string])[];
 
-/** A file of which a set has written values, as it stands now. */
+/** A written file as it is now. */
 export interface Written {
   readonly file: number;
-  /** Full path; `null` where the values are in the database alone. */
+  /** Full path; `null` if the values are only in the database. */
   readonly stands: string | null;
-  /** Whether the path is not the one it had before. */
+  /** Whether the path changed. */
   readonly renamed: boolean;
   readonly hash: string;
   readonly reading: FileReading;
@@ -35,11 +35,11 @@ export interface Written {
 export interface Failure {
   readonly lines: readonly LineRow[];
   readonly message: string;
-  /** Lines that the failure is about; all of them when empty. */
+  /** The failing lines; all if empty. */
   readonly conflicts: readonly number[];
 }
 
-/** What a change set did, written into the database: values, names, lines and history. */
+/** Records a change set in the database: values, names, lines and history. */
 export class Recorder {
   constructor(
     private readonly db: Db,
@@ -47,9 +47,8 @@ export class Recorder {
   ) {}
 
   /**
-   * Records in one transaction what happened: values as they now are, lines, the set, the journal.
-   *
-   * @param elsewhere files that are not changed but are under another name, because someone took theirs
+   * Records in one transaction: current values, lines, the set and its journal. *
+   * @param elsewhere files that are not changed but got another name because theirs was taken
    */
   async record(changeSet: number, done: readonly Written[], partly: boolean, elsewhere: readonly { file: number; stands: string }[] = []): Promise<void> {
     const inFiles = done.filter((one): one is Written & { stands: string } => one.stands !== null);
@@ -79,7 +78,7 @@ export class Recorder {
         changeSet,
       ]);
       const { modelProperty } = await readSettings(sql);
-      // Only these values say which file stands for what.
+      // Only these values decide which file a copy or drawing belongs to.
       const telling = await sql.one(`SELECT 1 FROM change_lines WHERE change_set_id = $1 AND (place = 'field' OR name = $2) LIMIT 1`, [
         changeSet,
         modelProperty,
@@ -96,7 +95,7 @@ export class Recorder {
     );
   }
 
-  /** Puts lines that were not applied back into the tray they came from, with the reason. */
+  /** Returns lines that were not applied to their tray, with the reason. */
   async returnFailed(owner: Pick<User, 'id'>, changeSet: number, failures: readonly Failure[], message: string | null = null): Promise<void> {
     await this.db.transaction(async (sql) => {
       const left = await sql.all<{ id: number }>(
@@ -113,7 +112,7 @@ export class Recorder {
   private async toTray(sql: Sql, user: Pick<User, 'id'>, ids: readonly number[]): Promise<void> {
     if (ids.length === 0) return;
     const tray = await this.trays.pendingSet(sql, user);
-    // A line that the person has typed again in the meantime stays; the returning one gives way to it.
+    // If the user has typed the line again, the new one stays.
     await sql.run(
       `UPDATE change_lines l SET change_set_id = $1, state = 'pending' WHERE l.id = ANY($2::int[])
          AND NOT EXISTS (SELECT 1 FROM change_lines o WHERE o.change_set_id = $1 AND o.file_id = l.file_id AND o.holder = l.holder AND o.place = l.place AND o.name = l.name)`,
@@ -121,7 +120,7 @@ export class Recorder {
     );
   }
 
-  /** Writes beside lines why they were not applied. */
+  /** Stores why lines were not applied. */
   async markFailures(failures: readonly Failure[]): Promise<void> {
     const marks = failures.flatMap(({ lines, message, conflicts }) =>
       lines.filter((line) => conflicts.length === 0 || conflicts.includes(line.id)).map((line) => ({ id: line.id, message })),
@@ -132,7 +131,7 @@ export class Recorder {
   }
 }
 
-/** Lines to values kept beside files whose base is no longer what is there. */
+/** Lines for values kept beside files whose base has changed. */
 export async function besideConflicts(sql: Sql, lines: readonly LineRow[]): Promise<Set<number>> {
   if (lines.length === 0) return new Set();
   const found = await sql.all<{ id: number }>(
@@ -143,7 +142,7 @@ export async function besideConflicts(sql: Sql, lines: readonly LineRow[]): Prom
   return new Set(found.map((row) => row.id));
 }
 
-/** Writes values that are kept beside files, in the transaction that records the change set. */
+/** Writes values kept beside files, in the transaction that records the change set. */
 async function recordBeside(sql: Sql, changeSet: number, files: readonly number[], standIns: StandIns): Promise<void> {
   await sql.run(
     `DELETE FROM beside_values b USING change_lines l WHERE l.change_set_id = $1 AND l.file_id = ANY($2::int[]) AND l.place = 'property' AND b.file_id = l.file_id AND b.name = l.name`,
@@ -162,11 +161,11 @@ async function recordBeside(sql: Sql, changeSet: number, files: readonly number[
   );
 }
 
-/** Lines of all change sets follow holders that got another key: they are about the same copy, body or occurrence as before. */
+/** Lines of all change sets follow holders whose key changed. */
 async function moveLines(sql: Sql, files: readonly Pick<Written, 'file' | 'moved'>[]): Promise<void> {
   const moves = files.flatMap(({ file, moved }) => moved.map(([from, to]) => ({ file, from, to })));
   if (moves.length === 0) return;
-  // Keys may have changed places, and no two lines of a set may be about one value in between. A line about a holder that is gone stays where it is.
+  // Keys may be swapped, and no two lines of a set may share an address in between. Lines about removed holders stay as they are.
   const bind = [asRecordset(moves)];
   const found = await sql.all<{ id: number; to: string }>(
     `SELECT l.id, n."to" FROM jsonb_to_recordset($1::jsonb) AS n(file int, "from" text, "to" text) JOIN change_lines l ON l.file_id = n.file AND l.holder = n."from"
@@ -178,13 +177,13 @@ async function moveLines(sql: Sql, files: readonly Pick<Written, 'file' | 'moved
   await sql.run('UPDATE change_lines l SET holder = n."to" FROM jsonb_to_recordset($1::jsonb) AS n(id int, "to" text) WHERE l.id = n.id', [asRecordset(found)]);
 }
 
-/** Writes the new names of files, which may have changed places with one another. */
+/** Writes new file names, which may be swaps. */
 async function renameFiles(sql: Sql, files: readonly { readonly id: number; readonly name: string }[]): Promise<void> {
   if (files.length === 0) return;
   const list = asRecordset(files);
   const wanted = `SELECT f.id, f.library_id, CASE WHEN f.folder = '' THEN n.name ELSE f.folder || '/' || n.name END AS path, n.name
     FROM jsonb_to_recordset($1::jsonb) AS n(id int, name text) JOIN files f ON f.id = n.id`;
-  // A file that is gone may still be known under the name, also where nobody has noticed yet that it is gone.
+  // A removed file may still hold the name.
   const gone = await sql.all<{ id: number }>(
     `UPDATE files f SET path = f.path || ' (gone, ' || f.id || ')', removed = true, model_file_id = NULL FROM (${wanted}) w
      WHERE f.library_id = w.library_id AND f.path = w.path AND NOT EXISTS (SELECT 1 FROM jsonb_to_recordset($1::jsonb) AS n(id int) WHERE n.id = f.id) RETURNING f.id`,

@@ -6,16 +6,16 @@ import { JournalRow, OpenSet, journalOf, noteStaged, openSets, unclearedSets } f
 import { MovedHolders, Recorder, Written } from './record';
 import { Swap } from './swap';
 
-/** What became of a change set that was interrupted. */
+/** The outcome of recovering an interrupted change set. */
 export interface Recovered {
   readonly changeSet: number;
-  /** `cleared`: all was recorded, and only old versions were still left beside the files. `not yet`: it will be retried. */
+  /** `cleared`: recorded, only leftovers were removed. `not yet`: retried later. */
   readonly outcome: 'finished' | 'put back' | 'partly finished' | 'cleared' | 'not yet';
-  /** Why it could not be finished so far. */
+  /** Why it is not finished yet. */
   readonly problem?: string;
 }
 
-/** Stands for the reading of a file whose values are kept beside it. */
+/** Reading of a file whose values are kept beside it. */
 export const BESIDE: FileReading = {
   format: 'other',
   version: '',
@@ -28,14 +28,14 @@ export const BESIDE: FileReading = {
   problems: [],
 };
 
-/** Waits between attempts, in milliseconds: the first ones short, then as long as the last one. */
+/** Waits between attempts, in milliseconds; the last one repeats. */
 const WAITS = [250, 500, 1000, 2000, 5000, 10_000];
 
 const INTERRUPTED = 'Applying was interrupted, and another program changed the file.';
 
 /**
- * Finishes or puts back what a crash, a lost database or a full disk left between the steps of applying. Each set by itself: one that cannot be
- * finished is shown with the reason and tried again, and keeps nobody from anything but its own files.
+ * Finishes or rolls back what a crash, a lost database or a full disk left between the steps of applying. Sets are independent: one that
+ * cannot be finished is shown with the reason, retried, and blocks only its own files.
  */
 export class Recovery {
   private again: NodeJS.Timeout | undefined;
@@ -50,12 +50,15 @@ export class Recovery {
     private readonly warn: (problem: unknown) => void,
   ) {}
 
-  /** Recovers all sets that need it. @returns what was done, for the log */
+  /**
+   * Recovers all sets that need it.
+   * @returns what was done, for the log
+   */
   recover(): Promise<Recovered[]> {
     return this.db.exclusive(LOCKS.files, (held) => this.finishInterrupted(held));
   }
 
-  /** Recovers as soon as the database answers again, and goes on until nothing is left to do. */
+  /** Recovers as soon as the database answers, until nothing is left. */
   soon(): void {
     if (this.again || this.closed) return;
     const wait = WAITS[Math.min(this.attempts++, WAITS.length - 1)]!;
@@ -72,7 +75,10 @@ export class Recovery {
     this.again.unref();
   }
 
-  /** Recovers what nobody else is at work on. @returns whether something is left */
+  /**
+   * Recovers sets nobody else is working on.
+   * @returns whether any are left
+   */
   async look(): Promise<boolean> {
     const left = async () => (await openSets(this.db)).length + (await unclearedSets(this.db)).length > 0;
     if (!(await left())) return false;
@@ -80,13 +86,13 @@ export class Recovery {
     return left();
   }
 
-  /** No further attempts. */
+  /** Stops further attempts. */
   close(): void {
     this.closed = true;
     clearTimeout(this.again);
   }
 
-  /** Under the files' lock nobody else is applying: a set that still is *applying* was interrupted. */
+  /** Under the file lock nobody else applies, so a set still *applying* was interrupted. */
   async finishInterrupted(held: Held): Promise<Recovered[]> {
     const outcomes: Recovered[] = [];
     for (const set of await openSets(this.db)) {
@@ -108,7 +114,7 @@ export class Recovery {
     return outcomes;
   }
 
-  /** Clears what was kept beside the files of a recorded set. */
+  /** Removes leftovers beside the files of a recorded set. */
   async clear(changeSet: number, moves: Parameters<Swap['clear']>[0]): Promise<void> {
     await this.swap.clear(moves);
     await this.db.run('UPDATE change_sets SET cleared = true WHERE id = $1', [changeSet]);
@@ -137,7 +143,7 @@ export class Recovery {
     return done.length + beside.length === 0 ? 'put back' : failed.size > 0 ? 'partly finished' : 'finished';
   }
 
-  /** Files as they stand now: another program may have written them since. */
+  /** Reads the files again: another program may have changed them since. */
   private async readAgain(changeSet: number, done: readonly JournalRow[]): Promise<Written[]> {
     if (done.length === 0) return [];
     const outcomes = await this.pool.run('readFiles', { paths: done.map(({ final, format }) => ({ path: final, full: final, format })) });
@@ -152,7 +158,7 @@ export class Recovery {
     }));
   }
 
-  /** Holders that an interrupted set moved, by file: only fields can. */
+  /** Holders renamed by an interrupted set, by file; only fields rename holders. */
   private async movedOf(changeSet: number, done: readonly JournalRow[]): Promise<Map<number, MovedHolders>> {
     const fields = await this.db.all<{ file: number }>(`SELECT DISTINCT file_id AS file FROM change_lines WHERE change_set_id = $1 AND place = 'field'`, [
       changeSet,
@@ -164,7 +170,7 @@ export class Recovery {
     return moved;
   }
 
-  /** Values beside files have no journal: they are recorded with the set or not at all. */
+  /** Values beside files have no journal; they are recorded with the set or not at all. */
   private async besideOf(changeSet: number): Promise<Written[]> {
     const files = await this.db.all<{ id: number }>(
       `SELECT DISTINCT f.id FROM change_lines l JOIN targets f ON f.id = l.file_id AND f.format IN ('other', 'above') WHERE l.change_set_id = $1 AND l.accepted`,

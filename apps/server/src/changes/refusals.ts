@@ -3,20 +3,23 @@ import { Property, Schema, WIDE_LEVELS, bindingOf, familyOf, forClass, isHeldAt,
 import { TargetState } from '../library/file-state';
 import { User } from '../users/user';
 
-/** A line that the schema does not let someone write, with the reason as a sentence that names the file and the property. */
+/** A line the schema does not allow, with the reason naming file and property. */
 export interface Refusal {
   readonly line: Line;
   readonly file: string;
   readonly message: string;
 }
 
-/** What of lines a person may not write: values that are computed or kept by another program, properties closed to them, names outside the schema where those are refused. */
+/**
+ * Lines a user may not write: computed values, values owned by another system, properties closed to the role, and names outside the schema
+ * where those are refused.
+ */
 export function refusalsOf(
   user: Pick<User, 'role'>,
   lines: readonly Line[],
   schema: Schema,
   files: ReadonlyMap<number, TargetState>,
-  /** Names of the title blocks that hold cells, by file and holder (`file/holder`). */
+  /** Names of title blocks, by file and holder (`file/holder`). */
   blocks: ReadonlyMap<string, string>,
 ): Map<string, Refusal> {
   const refusals = new Map<string, Refusal>();
@@ -39,7 +42,7 @@ export function refusalsOf(
     if (!file) continue;
     const refuse = (what: string, message: string) =>
       refusals.set(addressKey(line.address), { line, file: file.path, message: `${file.path}, ${what}: ${message}.` });
-    // A field that a property is only taken from may have another property as its home; any that lets it be changed will do.
+    // A field may be the home of one property and only read by others; one that allows the change is enough.
     const home = place === 'cell' ? ledBy(bindingOf(schema.bindings, familyOf(blocks.get(`${id}/${line.address.holder}`) ?? ''), name)) : null;
     const held = place === 'cell' ? active.filter((property) => property.id === home) : bySlot.get(`${file.kind}/${place}/${name}`);
     const owners = held?.filter((property) => isWide(file.kind) || reaches(property, file.kind, file.className)) ?? [];

@@ -4,65 +4,65 @@ import { copyAttributes } from '../platform/attributes';
 import { readPlain } from '../platform/plain-file';
 import { FileStore, exists, freeName, hashOf, keepAs, sync } from '../platform/store';
 
-/** One file on its way from its old version to its new one, and maybe to another name. */
+/** A file being moved from its old version to its new one, possibly under another name. */
 export interface Move {
   readonly changeSet: number;
   readonly file: number;
-  /** Where the file stands before. */
+  /** Current path. */
   readonly target: string;
-  /** Where it stands afterwards: the same, or its new name. */
+  /** Path afterwards; the same, or the new name. */
   readonly final: string;
   readonly oldHash: string;
   readonly newHash: string;
-  /** Whether the bytes are exchanged in the file itself, because another file in its place would not be the same to others. */
+  /** Whether the bytes are replaced in place, because a new file would lose something (such as hard links). */
   inPlace: boolean;
 }
 
-/** Where a file is on its way. */
+/** Progress of one file. */
 type Position = 'before' | 'between' | 'arrived';
 
-/** What became of a set of files. */
+/** Outcome of a swap. */
 export interface Swapped {
   readonly arrived: readonly Move[];
   readonly failed: ReadonlyMap<Move, unknown>;
-  /** Files that are under a name that is neither the old nor the new one, because someone else took both. */
+  /** Files left under a third name because both others were taken. */
   readonly elsewhere: ReadonlyMap<Move, string>;
 }
 
-/** What is told and asked while files are swapped. */
+/** Callbacks during a swap. */
 export interface SwapHooks {
-  /** New versions stand ready beside their files; `inPlace` of them is settled. */
+  /** New versions are ready; `inPlace` is decided. */
   staged(moves: readonly Move[]): Promise<void>;
-  /** Asked before each step that changes what others see. Throws where the work must stop at once. */
+  /** Called before each visible step. Throws to stop at once. */
   check(): void;
-  /** Whether to begin with no further file. */
+  /** Whether to skip the remaining files. */
   cancelled(): boolean;
   at(step: 'staged' | 'set aside one' | 'swapping' | 'swapped one' | 'swapped'): Promise<void>;
   progress(done: number, total: number): void;
 }
 
-/** Another program has changed the file since its values were compared. */
+/** Another program changed the file after its values were compared. */
 export class ChangedMeanwhile extends Error {
   constructor() {
     super('Another program changed the file in the meantime.');
   }
 }
 
-/** A file that is not part of the change is under the new name. */
+/** The new name is taken by a file outside the change. */
 export class NameTaken extends Error {
   constructor() {
     super('A file with the new name already exists.');
   }
 }
 
-/** The file that has the name now keeps it. */
+/** The file that has the name keeps it. */
 class NameKept extends Error {
   constructor() {
     super('The file that now has the new name could not be renamed.');
   }
 }
 
-/** Someone stopped the work before it came to this file. */
+/** The work was cancelled before this file. */
 class Stopped extends Error {
   constructor() {
     super('Cancelled before this file was written.');
@@ -72,18 +72,18 @@ class Stopped extends Error {
 const privateName = ({ target, changeSet }: Move, what: 'new' | 'old') =>
   join(dirname(target), `.rule-${changeSet}-${what}-${hashOf(Buffer.from(target)).slice(0, 12)}`);
 
-/** Its new version waits under this name; of a file that is written in place, the file itself between two names. */
+/** Temporary name of the new version; for a file written in place, the file itself between two names. */
 const stagedName = (move: Move) => privateName(move, 'new');
 
-/** Its old version is kept under this one until the change set is recorded; of a file that is written in place, a mark that it has arrived. */
+/** Name of the old version until the change set is recorded; for a file written in place, a mark that it is done. */
 const keptName = (move: Move) => privateName(move, 'old');
 
 const isRenamed = (move: Move) => move.final !== move.target;
 
-/** What one write to a disk takes along or leaves as a whole. */
+/** Unit of a disk write: written completely or not at all. */
 const SECTOR = 512;
 
-/** Whether each piece of a file is of its old or its new version: what a crash leaves of a file that was written in place. */
+/** Whether every sector comes from the old or the new version, as after a crash during an in-place write. */
 export function isTorn(now: Uint8Array, old: Uint8Array, fresh: Uint8Array): boolean {
   if (now.length !== old.length && now.length !== fresh.length && now.length > Math.max(old.length, fresh.length)) return false;
   for (let at = 0; at < now.length; at += SECTOR) {
@@ -95,18 +95,18 @@ export function isTorn(now: Uint8Array, old: Uint8Array, fresh: Uint8Array): boo
 }
 
 /**
- * Brings files to their new versions and names, and back. All that is known of where a file is is on the disk: a crash between any two
- * steps leaves what the next start can go on with.
+ * Moves files to their new versions and names, and back. All progress is visible on disk, so a crash between any two steps can be
+ * continued.
  *
- * A new version takes its file's place by renaming, so that nobody ever sees half of it. Files that get another name give up the old one
- * first, all of them, and only then take the new ones: they may change places with one another in any circle or chain.
+ * A new version replaces its file by renaming, so nobody sees a partial file. Renamed files first give up their old names, all of them, and
+ * then take the new ones; any cycle or chain of names works.
  */
 export class Swap {
   constructor(private readonly store: FileStore) {}
 
   /**
-   * Brings files to their new versions, from wherever they are on the way. With `whole`, one that fails brings all of them back; otherwise it
-   * brings back those that depend on its name.
+   * Moves files to their new versions, from any intermediate state. With `whole`, one failure rolls back all; otherwise only files that
+   * depend on the failed one's name.
    */
   async forward(moves: readonly Move[], whole: boolean, hooks: SwapHooks): Promise<Swapped> {
     const failed = new Map<Move, unknown>();
@@ -149,7 +149,7 @@ export class Swap {
       at.set(move, 'between');
       await hooks.at('set aside one');
     }
-    // Everybody has given up the name: whatever is under one now keeps it.
+    // All old names are free; whatever holds one now keeps it.
     for (const move of alive().filter(isRenamed)) if (at.get(move) === 'between' && (await exists(move.final))) failed.set(move, new NameTaken());
     if (whole && failed.size > 0) return outcome();
     const left = dependents([...failed.keys()], moves);
@@ -184,7 +184,7 @@ export class Swap {
     return outcome();
   }
 
-  /** Where a file is on its way. Files that nobody can say anything about count as not begun; the next step finds out. */
+  /** Progress of a file. Unknown states count as not started; the next step finds out. */
   private async positionOf(move: Move): Promise<Position> {
     const [staged, kept] = [await exists(stagedName(move)), await exists(keptName(move))];
     if (isRenamed(move)) {
@@ -200,7 +200,7 @@ export class Swap {
     return bytes !== null && hashOf(bytes) === hash;
   }
 
-  /** Makes new versions ready beside their files, and settles which files are written in place. */
+  /** Prepares new versions beside their files and decides which are written in place. */
   private async stage(moves: readonly Move[], at: ReadonlyMap<Move, Position>, whole: boolean, failed: Map<Move, unknown>, hooks: SwapHooks): Promise<void> {
     const staged: Move[] = [];
     for (const move of moves) {
@@ -215,7 +215,7 @@ export class Swap {
         await this.store.copyTo(move.newHash, stagedName(move));
         staged.push(move);
       } catch (error) {
-        // Who may write the file but nothing beside it still can write the file.
+        // The file may be writable although its folder is not.
         if (CLOSED.has((error as NodeJS.ErrnoException).code ?? '') && !isRenamed(move)) {
           move.inPlace = true;
           continue;
@@ -233,14 +233,14 @@ export class Swap {
     }
   }
 
-  /** Gives a file's name up. Its old version waits under a private name. */
+  /** Frees a file's name; the old version waits under a private name. */
   private async giveUp(move: Move): Promise<void> {
     if (!(await this.holds(move.target, move.oldHash))) throw new ChangedMeanwhile();
     await rename(move.target, move.inPlace ? stagedName(move) : keptName(move));
     await sync(dirname(move.target));
   }
 
-  /** Brings a new version to where it belongs. */
+  /** Moves a new version to its final name. */
   private async arrive(move: Move): Promise<void> {
     if (isRenamed(move)) {
       if (await exists(move.final)) throw new NameTaken();
@@ -259,7 +259,7 @@ export class Swap {
     await sync(dirname(move.target));
   }
 
-  /** Exchanges the bytes of a file in the file itself. Both versions are in the store: what a crash leaves half written is known by its pieces. */
+  /** Replaces the bytes of a file in place. Both versions are stored, so a torn file can be recognised. */
   private async writeInto(path: string, move: Move, back = false): Promise<void> {
     const [old, fresh] = [await this.store.get(move.oldHash), await this.store.get(move.newHash)];
     const now = new Uint8Array(await readPlain(path));
@@ -277,14 +277,12 @@ export class Swap {
   }
 
   /**
-   * Brings files back to their old versions and names; leaves those alone that another program has changed since. A file whose name someone
-   * else has taken meanwhile gets one like it.
-   *
-   * @returns files that did not get their old names, with the path that they are under
+   * Restores old versions and names, except files another program has changed. If a name is taken, a similar one is used. *
+   * @returns files that did not get their old names, with their paths
    */
   async retreat(moves: readonly Move[]): Promise<Map<Move, string>> {
     const elsewhere = new Map<Move, string>();
-    // First all of them leave their new names, then they take the old ones.
+    // First all free their new names, then all take their old ones.
     for (const move of moves) {
       if (!isRenamed(move) || (await this.positionOf(move)) !== 'arrived') continue;
       await rename(move.final, stagedName(move));
@@ -305,7 +303,7 @@ export class Swap {
     return elsewhere;
   }
 
-  /** Puts the old version of a file back that kept its name. */
+  /** Restores the old version of a file that kept its name. */
   private async restore(move: Move): Promise<void> {
     if (move.inPlace) {
       if (await exists(move.target)) await this.writeInto(move.target, move, true).catch(ignore(ChangedMeanwhile));
@@ -321,13 +319,13 @@ export class Swap {
     await sync(dirname(move.target));
   }
 
-  /** Removes what was kept beside files for the way back. */
+  /** Removes temporary and backup files. */
   async clear(moves: readonly Move[]): Promise<void> {
     for (const move of moves) for (const name of [stagedName(move), keptName(move)]) await rm(name, { force: true });
   }
 }
 
-/** Errors that say that nothing may be made in a folder. */
+/** Errors meaning that nothing can be created in a folder. */
 const CLOSED = new Set(['EACCES', 'EPERM', 'EROFS']);
 
 const ignore =
@@ -336,7 +334,7 @@ const ignore =
     if (!(error instanceof kind)) throw error;
   };
 
-/** The given files, and all that were to take a name that one of them keeps. */
+/** The given files and all whose new name is kept by one of them. */
 function dependents(failed: readonly Move[], moves: readonly Move[]): Set<Move> {
   const all = new Set(failed);
   const byFinal = new Map(moves.filter(isRenamed).map((move) => [move.final, move]));

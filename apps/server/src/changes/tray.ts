@@ -16,22 +16,22 @@ import { HELD } from '../library/readings';
 import { LINE_FROM, LINE_ROW, insertLines, linesOf, toLine } from './lines';
 import { Refusal, refusalsOf } from './refusals';
 
-/** A person's pending lines with what is at their addresses now. */
+/** A user's pending lines with current values. */
 const PENDING = `${LINE_FROM} JOIN change_sets s ON s.id = l.change_set_id AND s.user_id = $1 AND s.state = 'pending'
   LEFT JOIN LATERAL (${standing('l', 'file_id')}) v ON true`;
-/** A value for comparison: nothing and an empty text are the same. */
+/** For comparison: no value equals an empty text. */
 const plain = (value: string) => `CASE WHEN ${value}->>'text' <> '' THEN jsonb_strip_nulls(${value}) END`;
-/** Lines that cannot be applied as they are: their file is gone or locked, or someone else has changed the value. */
+/** Lines that cannot be applied: the file is removed or locked, or the value was changed by someone else. */
 const UNDECIDED = `(f.removed OR f.lock_reason IS NOT NULL OR (${plain(HELD)} IS DISTINCT FROM ${plain('l.base')} AND ${plain(HELD)} IS DISTINCT FROM ${plain('l.proposed')}))`;
 
-/** Most refused lines that an answer names. */
+/** Maximum number of refused lines in an answer. */
 const MOST_ISSUES = 200;
-/** Typed steps of a tray that can be undone. */
+/** Undoable typing steps of a tray. */
 const MOST_STEPS = 100;
 
-/** Who knows what shows values, and has to follow when they change. */
+/** Knows which texts show values and must follow them. */
 export interface Follows {
-  /** The lines that follow from lines that change properties. */
+  /** Lines that follow from changed properties. */
   following(sql: Sql, lines: readonly Line[]): Promise<Line[]>;
 }
 
@@ -39,7 +39,7 @@ interface Target extends TargetState {
   readonly removed: boolean;
 }
 
-/** @throws AppError that names the refused lines, where there are any */
+/** @throws AppError naming the refused lines, if any */
 function refuse(found: ReadonlyMap<string, Refusal>): void {
   const refusals = [...found.values()];
   if (refusals.length)
@@ -50,7 +50,7 @@ function refuse(found: ReadonlyMap<string, Refusal>): void {
     );
 }
 
-/** Where everyone's pending lines wait. */
+/** Every user's pending lines. */
 export class Trays {
   constructor(
     private readonly db: Db,
@@ -61,9 +61,9 @@ export class Trays {
     private readonly clock: () => Date,
   ) {}
 
-  /** The number of a person's pending change set, made when there is none. */
+  /** The number of a user's pending change set; created if needed. */
   async pendingSet(sql: Sql, user: Pick<User, 'id'>): Promise<number> {
-    // A set that is there is written as it is, which locks it: one question instead of two.
+    // Updating an existing set also locks it: one query instead of two.
     const row = await sql.one<{ id: number }>(
       `INSERT INTO change_sets AS s (title, user_id, state, at) VALUES ('', $1, 'pending', $2)
        ON CONFLICT (user_id) WHERE state = 'pending' DO UPDATE SET at = s.at RETURNING id`,
@@ -72,7 +72,7 @@ export class Trays {
     return row!.id;
   }
 
-  /** What waits: all of it counted, and the first lines, those that need a decision before the others. */
+  /** The pending lines: counts of all, and the first lines, undecided ones first. */
   async view(user: User): Promise<Tray> {
     const [totals, lines] = await Promise.all([
       this.db.one<Tray['counts'] & Tray['steps']>(
@@ -89,7 +89,7 @@ export class Trays {
     return { counts, steps: { undo, redo }, lines };
   }
 
-  /** What waits for some files, or for projects and sets by their negative numbers. */
+  /** Pending lines of some files, or of projects and sets (negative numbers). */
   pendingFor(user: User, files: readonly number[]): Promise<TrayLine[]> {
     return this.trayLines(user, 'l.file_id = ANY($2::int[]) ORDER BY l.id', [files]);
   }
@@ -114,7 +114,7 @@ export class Trays {
     }));
   }
 
-  /** The accepted lines of a person's tray: all of them, or those of some files. */
+  /** Accepted lines of a user's tray; all, or those of some files. */
   async accepted(user: User, files: readonly number[] | null): Promise<Line[]> {
     const found = await this.db.all<LineRow>(
       `SELECT ${LINE_ROW} FROM ${LINE_FROM} JOIN change_sets s ON s.id = l.change_set_id
@@ -125,8 +125,8 @@ export class Trays {
   }
 
   /**
-   * Checks typed values and puts them in the tray. Nothing is added when one of them is refused; files that are locked are left out,
-   * as long as others can go on. @returns what was left out
+   * Checks typed values and adds them to the tray. If one is refused, nothing is added; locked files are left out as long as others remain.
+   * @returns the files left out
    */
   async propose(user: User, values: readonly ProposedValue[], reason: string): Promise<ProposedAnswer['left']> {
     const [active, settings, { schema }] = await Promise.all([this.properties.active(this.db), readSettings(this.db), this.editions.inForce(this.db)]);
@@ -185,7 +185,7 @@ export class Trays {
         issues.push({ field, code: 'not-unique', message: `${field}: ${other} already has this value.` });
       }
     }
-    // A locked file stops the others only where something else is wrong, or there are no others.
+    // A locked file blocks the others only if something else is wrong or there are no others.
     if (issues.some(({ code }) => code !== 'locked') || (issues.length && wanted.length === 0)) throw invalid('bad-values', issues[0]!.message, issues);
     const addresses = wanted.map(({ value, slot }) => ({ file: value.file, holder: value.holder ?? '', ...slot }));
     const current = await heldAt(this.db, addresses);
@@ -194,7 +194,7 @@ export class Trays {
     return [...left.values()];
   }
 
-  /** The lines that the schema in force does not let a person write, by address. */
+  /** Lines the schema in force does not let a user write, by address. */
   async refusals(user: User, lines: readonly Line[]): Promise<Map<string, Refusal>> {
     const [{ schema }, files] = await Promise.all([this.editions.inForce(this.db), this.files([...new Set(lines.map((line) => line.address.file))])]);
     const cells = lines.filter((line) => line.address.place === 'cell');
@@ -203,8 +203,7 @@ export class Trays {
   }
 
   /**
-   * Stacks lines on what is pending and works out again what follows. What people may not write is refused, whatever way it
-   * came; `byRule` marks lines that the schema itself asks for.
+   * Adds lines to the pending ones and recomputes what follows. Forbidden lines are refused; `byRule` marks lines required by the schema.
    */
   async add(user: User, lines: readonly Line[], byRule = false): Promise<void> {
     if (!byRule) refuse(await this.refusals(user, lines));
@@ -215,13 +214,16 @@ export class Trays {
     });
   }
 
-  /** Adds lines that someone typed, which can be undone. What people may not write is refused. */
+  /** Adds typed lines as an undoable step. Forbidden lines are refused. */
   async type(user: User, lines: readonly Line[], reason: string): Promise<void> {
     refuse(await this.refusals(user, lines));
     await this.step(user, lines, reason);
   }
 
-  /** Stacks lines on those of a pending set. @returns the set's own lines at their addresses before and after */
+  /**
+   * Merges lines into those of a pending set.
+   * @returns the set's own lines at their addresses before and after
+   */
   private async stack(sql: Sql, set: number, lines: readonly Line[]): Promise<{ before: readonly Line[]; after: readonly Line[] }> {
     const kept = await this.linesAt(sql, set, lines);
     if (kept.length) await sql.run('DELETE FROM change_lines WHERE id = ANY($1::int[])', [kept.map((line) => line.id)]);
@@ -234,7 +236,7 @@ export class Trays {
     return { before, after };
   }
 
-  /** The lines of a set at the addresses of others. */
+  /** Lines of a set at the addresses of other lines. */
   private linesAt(sql: Sql, set: number, lines: readonly Pick<Line, 'address'>[]): Promise<LineRow[]> {
     return sql.all<LineRow>(
       `SELECT ${LINE_ROW} FROM ${LINE_FROM} JOIN jsonb_to_recordset($2::jsonb) AS n(file int, holder text, place text, name text)
@@ -244,13 +246,13 @@ export class Trays {
     );
   }
 
-  /** Adds lines that someone typed, as a step that can be undone. */
+  /** Adds typed lines as an undoable step. */
   private async step(user: User, lines: readonly Line[], reason: string): Promise<void> {
     await this.db.transaction(async (sql) => {
       const set = await this.pendingSet(sql, user);
       const { before, after } = await this.stack(sql, set, lines);
       await this.follow(sql, set);
-      // What was taken back cannot be done again after this, and the oldest steps give way.
+      // A new step clears the redo history, and the oldest steps are dropped.
       await sql.run(
         `WITH gone AS (DELETE FROM tray_steps WHERE change_set_id = $1 AND (undone OR id NOT IN
            (SELECT id FROM tray_steps WHERE change_set_id = $1 AND NOT undone ORDER BY id DESC LIMIT ${MOST_STEPS - 1})))
@@ -261,8 +263,8 @@ export class Trays {
   }
 
   /**
-   * Takes the last typed step back, or with `again` does the last one that was taken back again: what waited then waits again, what did
-   * not is given up. What was changed in another way meanwhile stays as it is. @throws AppError when there is no such step
+   * Undoes the last step, or redoes it with `again`. Lines changed in another way meanwhile stay as they are.
+   * @throws AppError if there is no such step
    */
   async undo(user: User, again: boolean): Promise<void> {
     await this.db.transaction(async (sql) => {
@@ -298,13 +300,13 @@ export class Trays {
     await this.db.transaction(async (sql) => {
       const set = await this.pendingSet(sql, user);
       await sql.run('DELETE FROM change_lines WHERE change_set_id = $1 AND ($2::int[] IS NULL OR id = ANY($2::int[]))', [set, ids === 'all' ? null : ids]);
-      // Nothing is left that a step could be taken back from.
+      // Clears the undo history.
       if (ids === 'all') await sql.run('DELETE FROM tray_steps WHERE change_set_id = $1', [set]);
       await this.follow(sql, set);
     });
   }
 
-  /** Takes the lines of files out of a person's tray. */
+  /** Removes the lines of files from a user's tray. */
   async dropFiles(user: User, files: readonly number[]): Promise<void> {
     await this.db.transaction(async (sql) => {
       const set = await this.pendingSet(sql, user);
@@ -325,7 +327,7 @@ export class Trays {
     });
   }
 
-  /** Settles a conflict: `mine` goes on with the value that is there now as its base, `theirs` gives the line up. */
+  /** Settles a conflict: `mine` continues from the current value, `theirs` drops the line. */
   async settle(user: User, id: number, take: 'mine' | 'theirs'): Promise<void> {
     await this.db.transaction(async (sql) => {
       const set = await this.pendingSet(sql, user);
@@ -339,8 +341,7 @@ export class Trays {
   }
 
   /**
-   * Works out again the lines that follow from a change set's own: values that are computed from a changed one, and title
-   * block texts that show one. A following line that was set aside stays aside.
+   * Recomputes the lines that follow from a set's own: computed values and title block texts. Deselected following lines stay deselected.
    */
   async follow(sql: Sql, set: number): Promise<void> {
     const lines = await linesOf(sql, set);
@@ -361,14 +362,17 @@ export class Trays {
     );
   }
 
-  /** What follows from lines: values that are computed from a changed one, and title block texts that show one. */
+  /** Lines that follow: computed values and title block texts. */
   private async following(sql: Sql, lines: readonly Line[], free: (line: Line) => boolean): Promise<Line[]> {
     const computed = await this.unlocked(sql, (await this.derived.following(sql, lines)).filter(free));
     const shown = await this.unlocked(sql, (await this.shown.following(sql, [...lines, ...computed])).filter(free));
     return [...computed, ...shown];
   }
 
-  /** Makes a change set of its own of lines and what follows from them, to be applied without anybody's tray. @returns its number */
+  /**
+   * Creates a change set from lines and what follows from them, outside any tray.
+   * @returns its number
+   */
   async apart(user: User, title: string, lines: readonly Line[]): Promise<number> {
     refuse(await this.refusals(user, lines));
     return this.db.transaction(async (sql) => {
@@ -383,7 +387,7 @@ export class Trays {
     });
   }
 
-  /** Lines whose files may be written; values of the others stay as they are until they may. */
+  /** Lines of writable files; other values wait until their files can be written. */
   private async unlocked(sql: Sql, lines: readonly Line[]): Promise<Line[]> {
     if (lines.length === 0) return [];
     const locked = await sql.all<{ id: number }>('SELECT id FROM files WHERE id = ANY($1::int[]) AND (lock_reason IS NOT NULL OR removed)', [
@@ -393,7 +397,7 @@ export class Trays {
     return lines.filter((line) => !ids.has(line.address.file));
   }
 
-  /** Levels and names of the holders inside files that values are meant for. */
+  /** Levels and labels of the holders that values are meant for. */
   private async levels(
     values: readonly Pick<ProposedValue, 'file' | 'holder'>[],
   ): Promise<Map<string, { readonly level: PropertyLevel; readonly label: string }>> {

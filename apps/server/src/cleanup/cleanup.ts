@@ -14,11 +14,11 @@ import { User } from '../users/user';
 import { filterSql } from '../library/filter';
 import { WritableFile, barredFiles } from '../changes/barred';
 
-/** Files whose values are read in one step. */
+/** Files read at a time. */
 const PAGE = 4000;
-/** Rows of each list that a preview shows. */
+/** Maximum rows of each list in a preview. */
 const SAMPLE = 200;
-/** Most lines that one clean-up may put into a tray. */
+/** Maximum lines of one clean-up. */
 const MOST_LINES = 300_000;
 
 interface Row extends WritableFile {
@@ -57,7 +57,7 @@ const titleOf = (action: CleanUp): string => {
   }
 };
 
-/** Clean-ups in bulk. They only build lines; the tray does the rest. */
+/** Bulk clean-ups. They only build lines; the tray does the rest. */
 export class CleanUps {
   constructor(
     private readonly db: Db,
@@ -66,7 +66,7 @@ export class CleanUps {
     private readonly locks: Locks,
   ) {}
 
-  /** Preview of a clean-up. Nothing is stored. */
+  /** Previews a clean-up. Stores nothing. */
   async preview(request: CleanUpRequest): Promise<CleanUpPreview> {
     const built = await this.build(request);
     const [active, standIns] = [await this.properties.ofFiles(this.db), await this.standIns()];
@@ -105,7 +105,7 @@ export class CleanUps {
     };
   }
 
-  /** Puts a clean-up's lines into a person's tray. */
+  /** Adds the lines of a clean-up to a user's tray. */
   async toTray(user: User, request: CleanUpRequest): Promise<{ lines: number }> {
     const { lines } = await this.build(request);
     return this.add(user, lines, titleOf(request.action));
@@ -141,7 +141,7 @@ export class CleanUps {
     if (lines.length > MOST_LINES)
       throw refused('too-many', `This would change ${lines.length} values at once; limit it to a folder or class (at most ${MOST_LINES}).`);
     const wanted = lines.map((line): Line => ({ ...line, reason, follows: false }));
-    // A renamed name leaves with one line and arrives with another: where the one is refused, so is the other.
+    // A rename consists of two lines; if one is refused, so is the other.
     const refusals = await this.trays.refusals(user, wanted);
     const holders = new Set([...refusals.values()].map(({ line: { address } }) => clashKey(address.file, address.holder)));
     const free = wanted.filter(({ address }) => !holders.has(clashKey(address.file, address.holder)));
@@ -186,7 +186,7 @@ export class CleanUps {
     return built;
   }
 
-  /** The values that a clean-up reads, some thousand files at a time, whole files always together. */
+  /** Values read by a clean-up, some thousand files at a time, never splitting a file. */
   private async *pages(action: CleanUp, filter: FileFilter, levels: readonly string[]): AsyncGenerator<Row[]> {
     const names = namesRead(action);
     const { sql, bind } = filterSql(filter, 4);
@@ -211,11 +211,11 @@ export class CleanUps {
 
 const shown = (held: HeldValue | null) => (held === null ? null : held.unit ? `${held.text} ${held.unit}` : held.text);
 
-/** Names that a clean-up writes into. */
+/** Names a clean-up writes to. */
 const targetsOf = (action: CleanUp): readonly string[] =>
   action.do === 'merge' || action.do === 'join' ? [action.to] : action.do === 'split' ? action.into : action.do === 'remove' ? [] : [action.name];
 
-/** Values that no longer stand anywhere in their holder afterwards. */
+/** Values that would disappear from their holder. */
 function goingValues(lines: readonly CleanLine[], standIns: StandIns): number {
   const holders = new Map<string, { before: string[]; after: Set<string>; removed: boolean }>();
   for (const { address, base, proposed } of lines) {
@@ -227,7 +227,7 @@ function goingValues(lines: readonly CleanLine[], standIns: StandIns): number {
     holders.set(key, entry);
   }
   let going = 0;
-  // A value that was only worded again has not gone: where no name went, nothing did.
+  // Rewording alone loses nothing; values are lost only where names are removed.
   for (const { before, after, removed } of holders.values()) if (removed || after.size === 0) going += before.filter((text) => !after.has(text)).length;
   return going;
 }

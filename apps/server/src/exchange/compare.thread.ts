@@ -24,14 +24,14 @@ export interface CompareInput extends TableInput {
   readonly role: User['role'];
 }
 
-/** What a comparison came to, beside the cells that are stored. */
+/** The result of a comparison, besides the stored cells. */
 export interface Compared {
   readonly counts: TakeBackCounts;
   readonly sendOuts: readonly number[];
   readonly note: string | null;
 }
 
-/** Compares a table cell by cell with what was sent out and what holds now, and stores every cell that is not unchanged. */
+/** Compares a table cell by cell with the send-out and the current values; stores every changed cell. */
 export async function compareTable(input: CompareInput, db: Db, store: FileStore): Promise<Attempt<Compared>> {
   return outcome(async () => {
     const made = await openTable(db, input, await store.get(input.hash));
@@ -49,7 +49,7 @@ export async function compareTable(input: CompareInput, db: Db, store: FileStore
       named: (name) => byName.get(name),
     });
     const asked = shape.valueAt >= 0 ? active : shape.columns.map((column) => column.property);
-    // Rows of other send-outs may follow further down.
+    // Rows of other send-outs may follow.
     const sent = new Map(made.sent.map((entry) => [entry.id, entry]));
     await db.run('DELETE FROM take_back_cells WHERE take_back_id = $1', [input.takeBack]);
     await db.run('DELETE FROM take_back_issues WHERE take_back_id = $1', [input.takeBack]);
@@ -82,7 +82,7 @@ export async function compareTable(input: CompareInput, db: Db, store: FileStore
   });
 }
 
-/** Finds what rows are about, with what was sent out in them and what is there now: a handful of statements for a batch. */
+/** Finds the subjects of rows, their sent values and current values, with a few statements per batch. */
 export async function findRows(
   db: Db,
   identities: readonly (RowIdentity | null)[],
@@ -222,14 +222,17 @@ async function storeCells(db: Db, takeBack: number, before: number, cells: reado
       cell.text,
       cell.code,
       cell.message,
-      // What changes is taken unless someone leaves it; what a program has spoiled beyond doubt is left unless someone takes it.
+      // Changes are taken unless deselected; spoiled values are left unless selected.
       cell.verdict === 'change' ? 'take' : cell.verdict === 'spoiled' && cell.proven ? 'leave' : null,
       before + i + 1,
     ]),
   );
 }
 
-/** Refuses values that would stand twice where a property may hold them once. @returns how many */
+/**
+ * Refuses duplicates of values that must be unique.
+ * @returns how many
+ */
 async function refuseClashes(db: Db, takeBack: number, properties: readonly Property[]): Promise<number> {
   let refused = 0;
   for (const property of properties) {

@@ -12,19 +12,19 @@ import { Layouts } from './layouts';
 import { SendOuts } from './send-outs';
 import { LARGEST_TABLE, TakeBacks } from './take-backs';
 
-/** A file that came must not have changed for so long, in milliseconds: its program may still be writing. */
+/** Minimum age of an incoming file, in milliseconds: its program may still be writing. */
 const SETTLED = 3000;
 const TABLE = /\.(xlsx|csv|txt|tsv|json|xml)$/i;
-/** Where files go from a watched folder. */
+/** Subfolders of a watched folder. */
 const TAKEN = 'taken';
 const LEFT = 'not taken';
-/** How the hidden name of a file ends that is being taken. */
+/** Suffix of the hidden name of a file being processed. */
 const TAKING = '.taking';
 
 type LastDelivery = NonNullable<Delivery['last']>;
 type LastFile = NonNullable<WatchedFolder['last']>;
 
-/** When a delivery is due next, after an instant. All times are UTC. */
+/** The next due time of a delivery after an instant. All times are UTC. */
 export function nextDue({ when, minute, weekday }: Pick<DeliveryDraft, 'when' | 'minute' | 'weekday'>, after: Date): Date | null {
   if (when === 'release') return null;
   const due = new Date(after);
@@ -41,14 +41,14 @@ export function nextDue({ when, minute, weekday }: Pick<DeliveryDraft, 'when' | 
   return due;
 }
 
-/** Tables that go to folders of the server by the clock or on release, and tables that are taken back from folders as they come. */
+/** Scheduled or release-triggered deliveries to server folders, and tables taken back from watched folders. */
 export class Deliveries {
   constructor(
     private readonly db: Db,
     private readonly layouts: Layouts,
     private readonly sendOuts: SendOuts,
     private readonly takeBacks: TakeBacks,
-    /** Folders that are Rule's own and take no tables. */
+    /** Rule's own folders, which take no tables. */
     private readonly forbidden: readonly string[],
     private readonly clock: () => Date,
   ) {}
@@ -115,7 +115,7 @@ export class Deliveries {
     if ((await this.db.run('DELETE FROM watched_folders WHERE id = $1', [id])) === 0) throw notFound(`Watched folder ${id}`);
   }
 
-  /** A folder of the server that is neither Rule's own nor part of a library: tables are no files of a library. */
+  /** A server folder that is neither Rule's own nor part of a library. */
   private async folder(path: string): Promise<string> {
     const folder = await realpath(path).catch(() => null);
     if (folder === null || !(await stat(folder)).isDirectory()) throw invalid('no-folder', `${path} is not a folder on the server.`);
@@ -127,7 +127,7 @@ export class Deliveries {
     return folder;
   }
 
-  /** Delivers what is due and takes back what has come. Run once a minute or more often; several servers share the work. */
+  /** Delivers what is due and takes back what has arrived. Runs at least once a minute; servers share the work. */
   async tick(): Promise<void> {
     const now = this.clock();
     for (const { id } of await this.db.all<{ id: number }>('SELECT id FROM deliveries WHERE next_at <= $1', [now])) await this.claim(id, now);
@@ -136,7 +136,7 @@ export class Deliveries {
     for (const folder of await this.folders()) if (folder.active) await this.db.unlessTaken(LOCKS.watched, folder.id, () => this.lookInto(folder));
   }
 
-  /** Takes a delivery on, unless another server has. */
+  /** Claims a delivery unless another server has. */
   private async claim(id: number, now: Date): Promise<void> {
     const delivery = (await this.list()).find((candidate) => candidate.id === id);
     if (!delivery?.active) return;
@@ -144,7 +144,10 @@ export class Deliveries {
     if (claimed > 0) await this.deliver(id);
   }
 
-  /** Delivers now. @returns what was written */
+  /**
+   * Delivers now.
+   * @returns what was written
+   */
   async deliver(id: number, only: readonly number[] | null = null): Promise<LastDelivery> {
     const row = await this.db.one<{ content: DeliveryDraft; user: Pick<User, 'id' | 'role'> }>(
       `SELECT d.content, jsonb_build_object('id', u.id, 'role', u.role) AS user FROM deliveries d JOIN users u ON u.id = d.user_id WHERE d.id = $1`,
@@ -166,7 +169,7 @@ export class Deliveries {
       );
       const stamp = at.toISOString().slice(0, 19).replace('T', ' ').replaceAll(':', '-');
       const name = `${content.name.replace(/[\\/:*?"<>|]+/g, '-')} ${stamp}.${content.format}`;
-      // Whoever watches the folder sees the whole file or none.
+      // Watchers of the folder see the complete file or none.
       const temp = join(folder, `.${name}.part`);
       try {
         await copyFile(sent.path, temp);
@@ -176,7 +179,7 @@ export class Deliveries {
         await rm(temp, { force: true });
         throw error;
       } finally {
-        // A delivery does not come back: it needs no base.
+        // A delivery does not come back, so it needs no base.
         await this.db.run('DELETE FROM send_outs WHERE id = $1', [sent.id]);
         await rm(sent.path, { force: true });
       }
@@ -189,7 +192,7 @@ export class Deliveries {
     return last;
   }
 
-  /** Delivers files that have reached the state since the last time, or were changed in it. */
+  /** Delivers files that reached the state since the last delivery, or changed in it. */
   private async deliverReleased(delivery: Delivery): Promise<void> {
     const layout = await this.db.one<{ content: { filter: Parameters<typeof filterSql>[0] } }>('SELECT content FROM exchange_layouts WHERE id = $1', [
       delivery.layout,
@@ -211,7 +214,7 @@ export class Deliveries {
       );
   }
 
-  /** Takes back every table that has come into a folder. Each is moved away, with a report beside it. */
+  /** Takes back every table in a folder. Each is moved away with a report beside it. */
   private async lookInto({ id, folder, apply }: WatchedFolder): Promise<void> {
     const user = await this.db.one<User>(
       `SELECT u.id, u.name, u.display_name AS "displayName", u.role FROM watched_folders w JOIN users u ON u.id = w.user_id WHERE w.id = $1`,
@@ -228,7 +231,7 @@ export class Deliveries {
       const path = join(folder, name);
       const about = await lstat(path).catch(() => null);
       if (!about?.isFile() || Date.now() - about.mtimeMs < SETTLED || this.stuck.get(path) === about.mtimeMs) continue;
-      // Nobody reads or writes it under this name while it is taken.
+      // Hidden from other programs while it is processed.
       const claimed = join(folder, `.${name}${TAKING}`);
       try {
         await rename(path, claimed);
@@ -238,20 +241,23 @@ export class Deliveries {
         continue;
       }
       const last = await this.takeOne(user, folder, name, claimed, about.size, apply);
-      // What could not be moved away lies where it lay, and is not taken again until it changes.
+      // A file that cannot be moved is not taken again until it changes.
       if (await exists(path)) this.stuck.set(path, about.mtimeMs);
       await this.note(id, last);
     }
   }
 
-  /** Files that lie in watched folders and cannot be moved away, by path, with the time of the state in which that was found. */
+  /** Files in watched folders that cannot be moved, by path, with their modification time. */
   private readonly stuck = new Map<string, number>();
 
   private trouble(file: string, trouble: string): LastFile {
     return { at: this.clock().toISOString(), file, takeBack: null, trouble };
   }
 
-  /** Tables that were being taken when their server died lie under their own names again, and are taken again. @returns those names */
+  /**
+   * Restores the names of tables that were being taken when their server died; they are taken again.
+   * @returns those names
+   */
   private async putBack(id: number, folder: string, names: readonly string[]): Promise<string[]> {
     const back: string[] = [];
     for (const hidden of names.filter((name) => name.startsWith('.') && name.endsWith(TAKING))) {
@@ -271,7 +277,10 @@ export class Deliveries {
 
   private async takeOne(user: User, folder: string, name: string, claimed: string, size: number, apply: boolean): Promise<LastFile> {
     const at = this.clock().toISOString();
-    /** Moves the file away and says beside it what became of it. @returns what went wrong with that; the file is never lost */
+    /**
+     * Moves the file and writes a report beside it.
+     * @returns what went wrong; the file is never lost
+     */
     const end = async (where: string, report: string): Promise<string | null> => {
       try {
         const away = join(folder, where);
@@ -289,7 +298,7 @@ export class Deliveries {
     };
     try {
       if (size > LARGEST_TABLE) throw invalid('too-large', `${name} is larger than ${LARGEST_TABLE / 2 ** 20} MiB.`);
-      // Nobody is there to be asked: one row that could mean two files does not keep the others waiting.
+      // Nobody can be asked: an ambiguous row does not hold up the others.
       const view = await this.takeBacks.take(user, name, await readPlain(claimed), { leaveAmbiguous: true });
       const { takeBack, inspection, issueCount, open } = view;
       const counts = takeBack.counts;

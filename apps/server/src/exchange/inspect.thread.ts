@@ -14,7 +14,7 @@ declare module '../platform/pool' {
   }
 }
 
-/** Reads a table as far as it takes to say what it is, and what must be asked before it can be compared. */
+/** Reads enough of a table to identify it and list open questions. */
 export async function inspectTable(input: TableInput, db: Db, store: FileStore): Promise<Attempt<TableInspection>> {
   return outcome(async () => {
     const made = await openTable(db, input, await store.get(input.hash));
@@ -45,7 +45,7 @@ export async function inspectTable(input: TableInput, db: Db, store: FileStore):
           ambiguous.push({ name, rows: names.get(name)!, files: files.map(({ id, path }) => ({ id, path })).sort((a, b) => a.path.localeCompare(b.path)) });
     const ours = opened.sheets.filter(isOurs);
     const asks: TableInspection['asks'][number][] = [];
-    // A table that was sent out tells by its values whether it is read in the right encoding.
+    // Sent values reveal whether the encoding is right.
     const guessed = opened.csv && opened.csv.encoding !== 'utf-8' && !opened.csv.encoding.startsWith('utf-16') && made.sent.length === 0;
     if ((guessed || opened.csv?.doubt) && input.choice.encoding === undefined) asks.push('encoding');
     if (opened.sheets.length > 1 && ours.length !== 1 && input.choice.sheet === undefined) asks.push('sheet');
@@ -70,17 +70,17 @@ export async function inspectTable(input: TableInput, db: Db, store: FileStore):
   });
 }
 
-/** A column of which a draft of a property is made, with the files and holders whose rows fill it in. */
+/** A column to define a property from, with the files and holders whose rows fill it. */
 export interface DraftColumn {
   readonly header: string;
   readonly values: readonly ValueCount[];
   readonly kinds: readonly Kind[];
-  /** Classes, where all files belong to one; empty where some belong to none. */
+  /** The class shared by all files; empty if some have none. */
   readonly classes: readonly string[];
   readonly level: PropertyLevel;
 }
 
-/** What the rows that fill columns in are about: a draft reaches what its table is about, no more. */
+/** Subjects of the rows that fill columns: a draft property reaches no more than its table. */
 export async function draftColumns(input: TableInput & { readonly columns: readonly number[] }, db: Db, store: FileStore): Promise<Attempt<DraftColumn[]>> {
   return outcome(async () => {
     const made = await openTable(db, input, await store.get(input.hash));

@@ -7,14 +7,14 @@ import { User } from '../users/user';
 
 const ROW = `l.id, l.name, l.purpose, l.shared, l.content, coalesce(u.display_name, '') AS "by", coalesce(l.user_id = $1, false) AS mine`;
 
-/** Saved layouts of tables: which rows, which properties, in which form. */
+/** Saved table layouts: rows, properties and format. */
 export class Layouts {
   constructor(
     private readonly db: Db,
     private readonly properties: Properties,
   ) {}
 
-  /** One's own and shared ones. */
+  /** The user's own layouts and shared ones. */
   list(user: Pick<User, 'id'>): Promise<Layout[]> {
     return this.db.all<Layout>(
       `SELECT ${ROW} FROM exchange_layouts l LEFT JOIN users u ON u.id = l.user_id WHERE l.shared OR l.user_id = $1 ORDER BY l.name, l.id`,
@@ -22,7 +22,7 @@ export class Layouts {
     );
   }
 
-  /** Layouts for what tables are commonly sent out for, made for the schema as it is. */
+  /** Suggested layouts for common purposes, based on the current schema. */
   async purposes(): Promise<LayoutDraft[]> {
     const active = [...(await this.properties.ofFiles(this.db)).values()];
     const named = (...names: string[]) =>
@@ -56,7 +56,7 @@ export class Layouts {
     ];
   }
 
-  /** Shared layouts that have a property as a column, with the order of their names. */
+  /** Shared layouts with a property as a column, by name. */
   async withProperty(property: number): Promise<string[]> {
     const found = await this.db.all<{ name: string }>(
       `SELECT name FROM exchange_layouts WHERE shared AND content->'columns' @> jsonb_build_array(jsonb_build_object('property', $1::int)) ORDER BY name`,
@@ -94,7 +94,7 @@ export class Layouts {
     await this.db.run('DELETE FROM exchange_layouts WHERE id = $1', [id]);
   }
 
-  /** Layouts are changed by who saved them, and by administrators. */
+  /** Only the owner or an administrator may change a layout. */
   private async mayChange(user: Pick<User, 'id'> | (Pick<User, 'id'> & Pick<User, 'role'>) | null, id: number): Promise<void> {
     const row = await this.db.one<{ owner: number | null }>('SELECT user_id AS owner FROM exchange_layouts WHERE id = $1', [id]);
     if (!row) throw notFound(`Layout ${id}`);

@@ -28,14 +28,14 @@ import { Db } from '../platform/db';
 import { readSettings } from '../platform/settings';
 import { Properties } from '../schema/properties';
 
-/** A stored table, and how it is read. */
+/** A stored table and how it is read. */
 export interface TableInput {
   readonly name: string;
   readonly hash: string;
   readonly choice: ReadingChoice;
 }
 
-/** Why a table cannot be read, or what came out. */
+/** A table, or why it cannot be read. */
 export type Attempt<T> = { readonly ok: true; readonly value: T } | { readonly ok: false; readonly code: string; readonly message: string };
 
 export async function outcome<T>(work: () => Promise<T>): Promise<Attempt<T>> {
@@ -47,16 +47,16 @@ export async function outcome<T>(work: () => Promise<T>): Promise<Attempt<T>> {
   }
 }
 
-/** Rows looked at to find out what columns are. */
+/** Rows sampled to identify columns. */
 const SAMPLE = 400;
 
-/** Rows compared in one step. */
+/** Rows compared at a time. */
 export const BATCH = 1000;
 
-/** Ambiguous file names that are asked about; a table with more of them is one to be mended first. */
+/** Maximum number of ambiguous file names to ask about; beyond that, the table should be fixed first. */
 export const MOST_AMBIGUOUS = 200;
 
-/** Rows that are shown before anything is settled. */
+/** Rows previewed before columns are settled. */
 export const SHOWN = 8;
 
 interface Opened {
@@ -68,7 +68,7 @@ interface Opened {
 
 const endingOf = (name: string): string => /\.([a-z0-9]+)$/i.exec(name)?.[1]?.toLowerCase() ?? '';
 
-/** Whether a table has the columns by which Rule knows its rows. */
+/** Whether a table has Rule's identity columns. */
 export const isOurs = (source: TableSource): boolean =>
   firstRows(source, 25).some((row) => row.some((cell) => cell.text === IDENTITY_HEADER || cell.text === FILE_HEADER));
 
@@ -111,23 +111,23 @@ export interface Sent {
 export const sentOf = (db: Db, ids: readonly number[]): Promise<Sent[]> =>
   db.all<Sent>(`SELECT id, columns, found, level, content->'csv'->>'decimal' AS decimal FROM send_outs WHERE id = ANY($1::int[])`, [ids]);
 
-/** Everything that a table is compared by, once its columns are settled. */
+/** Everything needed for the comparison, once columns are settled. */
 interface OpenedTable {
   readonly opened: Opened;
   readonly headerRow: number;
   readonly matches: readonly ColumnMatch[];
   readonly sent: readonly Sent[];
-  /** Properties of the schema by number; negative ones are names outside of it. */
+  /** Properties by number; negative numbers are names outside the schema. */
   readonly properties: ReadonlyMap<number, Property>;
   readonly sample: readonly (readonly TableCell[])[];
   readonly decimal: CsvForm['decimal'] | null;
 }
 
-/** Numbers that names outside the schema have in one send-out, told in those that they have here. */
+/** Maps numbers of names outside the schema from a send-out to this comparison. */
 export const translation = (sent: Sent, byName: ReadonlyMap<string, number>): ReadonlyMap<number, number> =>
   new Map(sent.found.map(({ name }, i) => [-(i + 1), byName.get(name)!]));
 
-/** Reads a table as far as it takes to say what its columns are. */
+/** Reads enough of a table to identify its columns. */
 export async function openTable(db: Db, input: TableInput, bytes: Uint8Array): Promise<OpenedTable> {
   const { choice } = input;
   const opened = open(input.name, bytes, choice);
@@ -144,7 +144,7 @@ export async function openTable(db: Db, input: TableInput, bytes: Uint8Array): P
     sentOf(db, [...new Set(marks.flatMap((mark) => mark?.sendOut ?? []))]),
   ]);
   const properties = new Map(known.map((property) => [property.id, property]));
-  // Names that the schema has learned since they were sent out are its own now.
+  // Names added to the schema since the send-out count as properties now.
   const written = new Set(known.filter((property) => !property.retired).map((property) => property.writtenName));
   const strays = new Map(sent.flatMap((entry) => entry.found.filter(({ name }) => !written.has(name)).map(({ name, guess }) => [name, guess] as const)));
   const draftAt = Object.entries(choice.columns ?? {}).flatMap(([at, chosen]) => (chosen.use === 'draft' ? [Number(at)] : []));
@@ -202,10 +202,10 @@ const countsOf = (rows: readonly (readonly TableCell[])[], at: number) => {
   return [...counts].map(([text, files]) => ({ text, form: 'text' as const, unit: null, files, standIn: false }));
 };
 
-/** Share of a column's texts that must name files for it to be taken for the column of file names. */
+/** Share of texts that must be file names for a column to count as the file column. */
 const NAMING = 0.5;
 
-/** Suggests the column of file names by what is in it, as a question. */
+/** Suggests the file column by its content, as a question. */
 async function fileColumn(db: Db, matches: readonly ColumnMatch[], sample: readonly (readonly TableCell[])[]): Promise<ColumnMatch[]> {
   const open = matches.filter((match) => match.use === 'ignored' && match.ask);
   const textsOf = (match: ColumnMatch) => [...new Set(sample.map((row) => plainPath(row[match.at]?.text ?? '')).filter((text) => text !== ''))];
@@ -228,7 +228,7 @@ export interface BaseRow {
   readonly held: Readonly<Record<number, HeldValue>>;
 }
 
-/** What send-outs held in rows, by `send-out/row`, by the numbers that properties have here. */
+/** Sent values by `send-out/row` and property number. */
 export async function basesOf(
   db: Db,
   sent: readonly Sent[],
@@ -250,7 +250,7 @@ export async function basesOf(
   );
 }
 
-/** Batches of a table's rows below its header, with their numbers as spreadsheets count them. */
+/** Batches of rows below the header, numbered as in spreadsheets. */
 export function* batchesOf({
   opened,
   headerRow,
@@ -270,7 +270,7 @@ export function* batchesOf({
 
 type Named = KnownFile & { readonly name: string };
 
-/** Files by path or by name, of one batch. */
+/** Finds files of one batch by path or name. */
 export async function filesAt(db: Db, paths: readonly string[]): Promise<Map<string, Named[]>> {
   const found = paths.length
     ? await db.all<Named>(
@@ -282,7 +282,7 @@ export async function filesAt(db: Db, paths: readonly string[]): Promise<Map<str
   const byKey = new Map<string, Named[]>();
   for (const file of found) for (const key of new Set([file.path, file.name])) byKey.set(key, [...(byKey.get(key) ?? []), file]);
   for (const [key, files] of byKey) {
-    // A whole path is more than a name.
+    // A full path is stronger than a name.
     const whole = files.filter((file) => file.path === key);
     if (files.length > 1 && whole.length > 0) byKey.set(key, whole);
   }

@@ -15,7 +15,7 @@ export interface ResultInput extends TableInput {
   readonly target: string;
 }
 
-/** Outcomes of cells, in words. */
+/** Outcomes of cells in words. */
 const SAID: Readonly<Record<string, string>> = {
   applied: 'applied',
   failed: 'not applied',
@@ -27,7 +27,7 @@ const SAID: Readonly<Record<string, string>> = {
   error: 'refused',
 };
 
-/** Writes the table again with what happened to each row beside it. */
+/** Writes the table again with the outcome of each row. */
 export async function resultTable(input: ResultInput, db: Db, store: FileStore): Promise<Attempt<number>> {
   return outcome(async () => {
     const made = await openTable(db, input, await store.get(input.hash));

@@ -52,12 +52,12 @@ export interface SendOutInput {
   readonly lists: readonly ChoiceListDraft[];
   readonly edition: number;
   readonly at: Date;
-  /** Title and sentences of the sheet that says how the workbook is filled in. */
+  /** Title and text of the instruction sheet. */
   readonly howTo: { readonly title: string; readonly lines: readonly string[] };
   readonly target: string;
-  /** Item numbers and quantities by part file, where the table has them. */
+  /** Item numbers and quantities by part file, if the table has them. */
   readonly bom: Readonly<Record<number, BomPlace>> | null;
-  /** Only these files, where a delivery names them. */
+  /** Restricts a delivery to these files. */
   readonly only: readonly number[] | null;
 }
 
@@ -66,10 +66,10 @@ export interface SentOut {
   readonly files: number;
 }
 
-/** Rows read from the database in one step. */
+/** Rows read at a time. */
 const BATCH = 300;
 
-/** What one row is about: a file, or one holder inside it. */
+/** The subject of a row: a file or a holder inside it. */
 export interface RowSubject {
   readonly id: number;
   readonly path: string;
@@ -79,7 +79,7 @@ export interface RowSubject {
   readonly label: string;
 }
 
-/** The rows of a layout, batch by batch, in the order of their paths. */
+/** Rows of a layout in path order, in batches. */
 export async function* subjects(db: Db, content: LayoutContent, only: readonly number[] | null): AsyncGenerator<RowSubject[]> {
   const inside = content.level !== 'document';
   const { sql: condition, bind } = filterSql(content.filter, 6);
@@ -103,7 +103,7 @@ export async function* subjects(db: Db, content: LayoutContent, only: readonly n
   }
 }
 
-/** How many rows a layout has; those that lack something are counted as all. */
+/** Row count of a layout; a filter on missing values counts all. */
 export async function countSubjects(db: Db, content: LayoutContent): Promise<number> {
   const inside = content.level !== 'document';
   const { sql: condition, bind } = filterSql(content.filter, 2);
@@ -118,17 +118,17 @@ export async function countSubjects(db: Db, content: LayoutContent): Promise<num
   return row!.n;
 }
 
-/** A row with what it holds, by property number. */
+/** A row with its values by property number. */
 interface LoadedRow extends RowSubject {
   readonly held: Readonly<Record<number, HeldValue>>;
-  /** What stands in the columns for reading. */
+  /** Values of read-only columns. */
   readonly beside: readonly (string | number)[];
 }
 
 async function load(db: Db, batch: readonly RowSubject[], content: LayoutContent, properties: readonly Property[]): Promise<LoadedRow[]> {
   const files = [...new Set(batch.map((row) => row.id))];
   const { level } = content;
-  // In rows of single holders, what the whole file holds stands beside for reading.
+  // Rows of holders also show values of the whole file, read-only.
   const [own, document] = await Promise.all([
     level === 'document'
       ? null
@@ -152,13 +152,13 @@ async function load(db: Db, batch: readonly RowSubject[], content: LayoutContent
   }));
 }
 
-/** Cells of title blocks by what is the matter with them; those that are right are not told. */
+/** Cells grouped by problem; correct ones are omitted. */
 const CELL_STATES = `SELECT file_id AS file, holder, state, count(*)::int AS cells FROM cell_states WHERE file_id = ANY($1::int[]) AND state <> 'right' GROUP BY 1, 2, 3 ORDER BY 1, 2, 3`;
 const CELLS = `SELECT file_id AS file, holder, name, text FROM held_values WHERE file_id = ANY($1::int[]) AND place = 'cell' AND name = ANY($2::text[]) ORDER BY file_id, holder`;
 const RECORDS_OF = `SELECT f.id AS file, r.state, r.version, r.checked_out_by AS "by", r.record FROM files f JOIN libraries l ON l.id = f.library_id AND l.in_vault
   JOIN vault_records r ON r.path = f.path WHERE f.id = ANY($1::int[]) AND NOT f.removed`;
 
-/** What columns for reading say of rows: a sheet of its own cells, a file of all of its sheets. Three statements at most for any number of files. */
+/** Values of read-only columns: for a sheet its own cells, for a file all its sheets. At most three statements for any number of files. */
 async function besideOf(
   db: Db,
   files: readonly number[],
@@ -175,7 +175,7 @@ async function besideOf(
       : [],
   ]);
   const byFile = new Map(records.map((record) => [record.file, record]));
-  /** Texts of a row, each once. */
+  /** Distinct texts of a row. */
   const joined = (row: RowSubject, list: readonly { readonly file: number; readonly holder: string; readonly said: string }[]): string =>
     [...new Set(list.filter((entry) => entry.file === row.id && (row.holder === '' || entry.holder === row.holder)).map(({ said }) => said))].join('; ');
   return (row, column) => {
@@ -202,7 +202,7 @@ async function besideOf(
   };
 }
 
-/** Keeps files that lack a required value of one of the columns, as the schema in force judges them. */
+/** Keeps only files that lack a required value, by the schema in force. */
 async function lacking(db: Db, batch: readonly RowSubject[], properties: readonly Property[], at: Date): Promise<RowSubject[]> {
   const prepared = await new Derived(() => at).prepared(db);
   const wanted = new Set(properties.map((property) => property.id));
@@ -216,14 +216,14 @@ async function lacking(db: Db, batch: readonly RowSubject[], properties: readonl
   });
 }
 
-/** Where the rows of a table go. */
+/** Destination of a table's rows. */
 interface TableWriter {
   begin(widths: ReadonlyMap<number, number>): void;
   row(n: number, row: LoadedRow): void;
   end(): void;
 }
 
-/** Sends a table out to a file, and keeps what was in it as the base for taking back. */
+/** Sends a table out to a file and stores its content as the base for taking it back. */
 export async function sendOut(input: SendOutInput, db: Db): Promise<SentOut> {
   const out = new Outlet(input.target);
   const progress = new Progress(db, input.job);
@@ -233,7 +233,7 @@ export async function sendOut(input: SendOutInput, db: Db): Promise<SentOut> {
   await db.run('DELETE FROM send_out_rows WHERE send_out_id = $1', [input.sendOut]);
   let n = 0;
   let looked = 0;
-  // Rows come in the order of their files.
+  // Rows arrive in file order.
   let [files, last] = [0, 0];
   for await (const found of subjects(db, input.content, input.only)) {
     looked += found.length;
@@ -259,7 +259,7 @@ export async function sendOut(input: SendOutInput, db: Db): Promise<SentOut> {
   return { rows: n, files };
 }
 
-/** The longest text of each property in some rows. */
+/** Longest text of each property in a sample of rows. */
 function widthsOf(rows: readonly LoadedRow[], properties: readonly Property[]): Map<number, number> {
   const widths = new Map<number, number>();
   for (const { held } of rows)
@@ -285,7 +285,7 @@ function writerOf(input: SendOutInput, out: (piece: Uint8Array) => void): TableW
   }
 }
 
-/** Columns in front of the properties, with their widths in characters. */
+/** Leading columns with widths in characters. */
 const frontOf = ({ content, bom }: SendOutInput): { readonly header: string; readonly width: number }[] => [
   { header: IDENTITY_HEADER, width: 14 },
   { header: FILE_HEADER, width: 42 },
@@ -299,7 +299,7 @@ const frontOf = ({ content, bom }: SendOutInput): { readonly header: string; rea
   ...(content.beside ?? []).map((column) => ({ header: besideHeader(column), width: Math.max(14, besideHeader(column).length + 2) })),
 ];
 
-/** What stands in front of a row's values. */
+/** Values of the leading columns. */
 const saidOf = ({ sendOut, content, bom }: SendOutInput, n: number, row: LoadedRow): (string | number)[] => [
   identityMark(sendOut, n),
   row.path,
@@ -372,7 +372,7 @@ function sheetWriter(input: SendOutInput, out: (piece: Uint8Array) => void): Tab
       const cell = ({ property, editable }: TableColumn): WrittenCell => {
         const value = cellValue(row.held[property.id], property);
         if (!inRow(property, row, content.level)) return { value, look: { format: '@', locked: true, look: 'off' } };
-        // What is not a value of the property's type stands as the text that it is.
+        // Values that do not match the property's type are written as text.
         if (typeof value === 'string' && numberFormat(property) !== '@')
           return { value, look: { format: '@', locked: !editable, look: editable ? 'plain' : 'off' } };
         return { value };
@@ -419,7 +419,7 @@ function documentWriter(input: SendOutInput, out: (piece: Uint8Array) => void): 
         const value = cellValue(row.held[property.id], property);
         return value !== null && typeof value === 'object' ? value.date : value;
       });
-      // What is for reading stands behind what says which row it is.
+      // Read-only values follow the columns that identify the row.
       const own = content.level === 'document' ? 2 : 3;
       const said = saidOf(input, n, row);
       const reading = Object.fromEntries(headers.slice(own).map((header, i) => [header, said[own + i]!]));

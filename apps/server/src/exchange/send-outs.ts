@@ -16,16 +16,16 @@ import { SentOut } from './send-out.thread';
 import { User, mayDecide } from '../users/user';
 import { Judgements } from '../values/judgements';
 
-/** Columns that a workbook may have (ECMA-376: 16384), less those that say which file a row is about. */
+/** Column limit of a workbook (ECMA-376: 16384), minus identifying columns. */
 const MOST_COLUMNS = 16_000;
 
-/** A name that the schema did not know when it was sent out, and what its values looked like. */
+/** A name that was outside the schema when sent out, with a profile of its values. */
 interface FoundColumn {
   readonly name: string;
   readonly guess: TypeGuess;
 }
 
-/** Who a send-out is for, and how it is called. */
+/** Recipient and name of a send-out. */
 interface Address {
   readonly name: string;
   readonly recipient: string;
@@ -33,7 +33,7 @@ interface Address {
   readonly delivery: boolean;
 }
 
-/** Values out to workbooks and other tables. What was sent out is kept as the base for taking back. */
+/** Send-outs: values to workbooks and other tables, stored as the base for taking them back. */
 export class SendOuts {
   constructor(
     private readonly db: Db,
@@ -45,13 +45,13 @@ export class SendOuts {
     private readonly judgements: Pick<Judgements, 'settle'>,
     private readonly clock: () => Date,
     private readonly folder: string,
-    /** Item numbers and quantities of an assembly's parts, as a person sees them. */
+    /** Item numbers and quantities of an assembly's parts, as the user sees them. */
     private readonly places: (user: number, assembly: number, layout: number | null) => Promise<Readonly<Record<number, BomPlace>>>,
   ) {
     jobs.define<{ sendOut: number }>('table', (context, { sendOut }) => this.make(sendOut, null, context));
   }
 
-  /** How many rows a layout has. */
+  /** Row count of a layout. */
   count(content: LayoutContent): Promise<number> {
     return this.pool.run('countSubjects', { content });
   }
@@ -63,7 +63,10 @@ export class SendOuts {
     return { id, job };
   }
 
-  /** Sends a table out at once and says where it stands. `only` names the files, where not all of the layout are meant. */
+  /**
+   * Sends a table out and waits.
+   * @returns its location. `only` restricts the files
+   */
   async now(
     user: Pick<User, 'id' | 'role'>,
     format: TableFormat,
@@ -77,15 +80,15 @@ export class SendOuts {
   }
 
   /**
-   * Sends a survey out: one row a file, one column a written name, also for names that the schema does not know.
-   * They are kept with the send-out, so that what was filled in can be taken back.
+   * Sends out a survey: one row per file, one column per written name, including names outside the schema, which are stored with the
+   * send-out.
    */
   async survey(user: User, { format, filter, names }: SurveyTable): Promise<{ path: string; name: string }> {
     const content: LayoutContent = { ...WHOLE_LIBRARY, filter };
     const found = await this.strays(filter);
     const known = new Map([...(await this.properties.ofFiles(this.db)).values()].map((property) => [property.writtenName, property]));
     const held = names.length ? names : [...found.keys()].sort((a, b) => a.localeCompare(b));
-    // Files that hold nothing yet are where filling in begins: with what the schema asks of them.
+    // Files without values are where data entry starts, with the columns the schema requires.
     const wanted = held.length
       ? held
       : [...known.values()]
@@ -105,7 +108,7 @@ export class SendOuts {
     return this.file(id);
   }
 
-  /** Names found in files, with what their values look like. */
+  /** Names found in files, with profiles of their values. */
   private async strays(filter: FileFilter): Promise<Map<string, TypeGuess>> {
     const guesses = new Map<string, { files: number; guess: TypeGuess }>();
     for (const row of await this.surveys.names(filter)) {
@@ -115,7 +118,7 @@ export class SendOuts {
     return new Map([...guesses].map(([name, { guess }]) => [name, guess]));
   }
 
-  /** Settles the columns of a layout and makes a note of the send-out. */
+  /** Resolves the columns of a layout and records the send-out. */
   private async begin(user: Pick<User, 'id' | 'role'>, format: TableFormat, content: LayoutContent, address: Address): Promise<number> {
     const active = await this.properties.active(this.db);
     const fits = (property: Property) => content.level === 'document' || isHeldAt(property, content.level) || isHeldAt(property, 'document');
@@ -191,7 +194,7 @@ export class SendOuts {
     return row!.id;
   }
 
-  /** Writes the table of a send-out, and its base. One that was broken off is made again. */
+  /** Writes the table of a send-out and its base. An interrupted one is rebuilt. */
   private async make(id: number, only: readonly number[] | null, context: JobContext | null): Promise<SentOut> {
     const row = await this.db.one<{
       format: TableFormat;
@@ -212,12 +215,12 @@ export class SendOuts {
       const found = property < 0 ? row.found[-property - 1] : undefined;
       const known = found ? columnOf(found.name, property, found.guess) : active.get(property);
       if (!known) throw invalid('unknown-property', 'One of the properties was retired in the meantime.');
-      // What nobody may type is shown for reading.
+      // Columns nobody may type in are read-only.
       const closed = whyNotChanged(known, { role: 'administrator', kind: row.content.filter.kind ?? known.kinds[0] ?? 'part', className: null, state: null });
       const elsewhere = known.id > 0 && row.content.level !== 'document' && !isHeldAt(known, row.content.level);
       return { property: known, header, editable: editable && closed === null && !elsewhere };
     });
-    // What taking back refuses is what was locked here.
+    // Locked cells are refused when taken back.
     await this.db.run('UPDATE send_outs SET columns = $2::jsonb WHERE id = $1', [
       id,
       asRecordset(columns.map(({ property, header, editable }) => ({ property: property.id, header, editable }))),
@@ -225,7 +228,7 @@ export class SendOuts {
     await mkdir(this.folder, { recursive: true });
     const target = this.pathOf(id, row.format);
     const { assembly } = row.content.filter;
-    // States of cells are told as they are now.
+    // Cell states are current.
     if (row.content.beside?.some((column) => 'fact' in column && column.fact === 'cell states')) await this.judgements.settle();
     try {
       const sent = await this.pool.run('sendOut', {
@@ -282,7 +285,7 @@ export class SendOuts {
     );
   }
 
-  /** Send-outs of a property that have not come back. */
+  /** Send-outs with a property that have not come back. */
   withProperty(property: number): Promise<{ id: number; at: string }[]> {
     return this.db.all<{ id: number; at: string }>(
       `SELECT id, to_char(at, 'YYYY-MM-DD') AS at FROM send_outs WHERE taken_back_at IS NULL AND closed_at IS NULL AND NOT delivery AND state = 'done'
@@ -291,7 +294,7 @@ export class SendOuts {
     );
   }
 
-  /** Says that a copy will not come back, or that it may after all. */
+  /** Marks a copy as not returning, or undoes that. */
   async close(user: Pick<User, 'id' | 'role'>, id: number, closed: boolean): Promise<void> {
     const row = await this.db.one<{ owner: number }>('SELECT user_id AS owner FROM send_outs WHERE id = $1', [id]);
     if (!row) throw notFound(`Send-out ${id}`);
@@ -301,7 +304,7 @@ export class SendOuts {
   }
 }
 
-/** What the sheet beside the values says. */
+/** Text of the instruction sheet. */
 const howTo = (id: number, edition: number, at: string, recipient: string): { title: string; lines: string[] } => ({
   title: `Send-out ${id}${recipient ? ` for ${recipient}` : ''}`,
   lines: [

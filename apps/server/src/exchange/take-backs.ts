@@ -30,29 +30,29 @@ import { Attempt, TableInput } from './opened-table';
 import { PutAway } from './tray.thread';
 import { User, mayDecide } from '../users/user';
 
-/** Largest table that Rule takes back. */
+/** Largest table accepted. */
 export const LARGEST_TABLE = 128 * 1024 * 1024;
 
-/** Rows that are compared within the request; more of them become a job. */
+/** Rows compared within the request; larger tables become a job. */
 const AT_ONCE = 3000;
-/** Rows left out that a view names. */
+/** Maximum omitted rows in a view. */
 const MOST_ISSUES = 200;
 
 const ROW = `t.id, t.name, u.display_name AS "by", t.at, t.state, t.counts, t.note, t.send_outs AS "sendOuts"`;
 
-/** What a page tells of a cell; needs `take_back_cells c`, `files f` and `holders h`. */
+/** Columns of a cell page; needs `take_back_cells c`, `files f` and `holders h`. */
 const CELL = `c.id, c.row, c.file_id AS file, f.path, f.kind, coalesce(h.label, '') AS holder, c.property_id AS property, c.name, c.verdict, c.base, c.current, c.proposed, c.takeable, c.proven,
   c.text, c.code, c.message, c.decision, c.outcome`;
 
-/** Cells that wait to go to the tray. */
+/** Cells waiting to go to the tray. */
 const READY = `c.decision = 'take' AND c.outcome IS NULL AND c.takeable`;
-/** Cells that nobody has decided about, and that someone can. */
+/** Undecided cells that can be decided. */
 const OPEN = `c.decision IS NULL AND c.outcome IS NULL AND c.verdict IN ('conflict', 'spoiled')`;
 
-/** Tables with the same columns in the same order are told by this. */
+/** Identifies tables with the same columns in the same order. */
 const headerKey = (columns: readonly ColumnMatch[]): string => JSON.stringify(columns.map((column) => column.header));
 
-/** Tables that come back: what Rule asks about them, what they would change, and what became of it. */
+/** Tables taken back: questions, changes and outcomes. */
 export class TakeBacks {
   constructor(
     private readonly db: Db,
@@ -71,12 +71,12 @@ export class TakeBacks {
     return this.db.all<TakeBackRow>(`SELECT ${ROW} FROM take_backs t JOIN users u ON u.id = t.user_id ORDER BY t.id DESC LIMIT 500`);
   }
 
-  /** Takes a table in. What can be told without asking is told: then it is compared at once. */
+  /** Takes a table in. If nothing is unclear, it is compared at once. */
   async take(user: User, name: string, bytes: Uint8Array, choice: ReadingChoice = {}): Promise<TakeBackView> {
     if (bytes.length === 0) throw invalid('empty-file', `${name} is empty.`);
     const hash = await this.store.put(bytes);
     const first = unpacked(name, await this.pool.run('inspectTable', { name, hash, choice }));
-    // A table with the same header as one that was answered for is read in the same way.
+    // A table with a known header reuses the earlier answers.
     const earlier = first.asks.length ? await this.answersFor(first) : null;
     const wanted = earlier ? { ...earlier.choice, ...choice } : choice;
     const found = earlier ? unpacked(name, await this.pool.run('inspectTable', { name, hash, choice: wanted })) : first;
@@ -88,7 +88,7 @@ export class TakeBacks {
     return this.view(row!.id);
   }
 
-  /** Takes answers to what was asked, and compares when nothing more is asked. */
+  /** Stores answers, and compares once nothing is open. */
   async answer(user: User, id: number, choice: ReadingChoice): Promise<TakeBackView> {
     const { name, hash, state } = await this.stored(id);
     if (state === 'comparing') throw refused('comparing', 'The table is being compared.');
@@ -108,7 +108,7 @@ export class TakeBacks {
     return this.view(id);
   }
 
-  /** Asks again about a table that is compared already, as long as none of its values has gone to the tray. */
+  /** Reopens the questions of a compared table, as long as none of its values has gone to the tray. */
   async reopen(id: number): Promise<TakeBackView> {
     const touched = await this.db.run(
       `UPDATE take_backs t SET state = 'asking' WHERE id = $1 AND state IN ('compared', 'failed') AND NOT EXISTS (SELECT 1 FROM take_back_cells c WHERE c.take_back_id = t.id AND c.outcome IS NOT NULL)`,
@@ -118,7 +118,7 @@ export class TakeBacks {
     return this.view(id);
   }
 
-  /** Keeps what someone decided about a table, by its header, for the next one with the same. */
+  /** Stores decisions by header for the next table with the same one. */
   private async remember(id: number, { columns, sheet, headerRow }: TableInspection, choice: ReadingChoice): Promise<void> {
     const { hold: _, ...kept } = choice;
     void _;
@@ -129,14 +129,14 @@ export class TakeBacks {
     );
   }
 
-  /** What was decided about the last table with the same header. */
+  /** Decisions for the last table with the same header. */
   private answersFor({ columns, format }: TableInspection): Promise<{ of: number; choice: ReadingChoice } | null> {
     return this.db
       .one<{ of: number; choice: ReadingChoice }>('SELECT take_back_id AS of, choice FROM reading_answers WHERE header = $1', [headerKey(columns)])
       .then((row) => {
         if (!row) return null;
         const { encoding, delimiter, decimal, sheet, ...rest } = row.choice;
-        // The encoding of a file is its own; what is between cells goes with CSV alone.
+        // Encoding belongs to the file; delimiters apply to CSV only.
         void encoding;
         return {
           of: row.of,
@@ -145,7 +145,7 @@ export class TakeBacks {
       });
   }
 
-  /** Makes drafts of properties for the columns of which someone wants some: of the type, and for the files, that their rows have. */
+  /** Creates draft properties from columns, with type and scope taken from their rows. */
   private async draft(user: User, input: TableInput, { columns }: TableInspection): Promise<void> {
     const wanted = columns.filter((column) => column.use === 'draft' && input.choice.columns?.[column.at]?.use === 'draft');
     if (wanted.length === 0) return;
@@ -196,7 +196,7 @@ export class TakeBacks {
     }
   }
 
-  /** What someone who takes a table back should know of other copies. */
+  /** Warnings about other copies. */
   private async warnings(id: number, user: User, hash: string, sendOuts: readonly number[]): Promise<string[]> {
     const [earlier, twice, since, newer, edition] = await Promise.all([
       this.db.one<{ of: number }>('SELECT answers_of AS of FROM take_backs WHERE id = $1 AND answers_of IS NOT NULL', [id]),
@@ -204,7 +204,7 @@ export class TakeBacks {
         `SELECT to_char(t.at, 'YYYY-MM-DD HH24:MI') AS at, u.display_name AS "by" FROM take_backs t JOIN users u ON u.id = t.user_id WHERE t.hash = $2 AND t.id <> $1 AND EXISTS (SELECT 1 FROM take_back_cells c WHERE c.take_back_id = t.id AND c.outcome IS NOT NULL) ORDER BY t.id DESC LIMIT 1`,
         [id, hash],
       ),
-      // Copies that came back while this one was out, and changed files of it.
+      // Copies that came back while this one was out and changed the same files.
       this.db.all<{ name: string; by: string; files: number; at: string }>(
         `SELECT t.name, u.display_name AS "by", to_char(t.at, 'YYYY-MM-DD') AS at, count(DISTINCT c.file_id)::int AS files
          FROM take_backs t JOIN users u ON u.id = t.user_id JOIN take_back_cells c ON c.take_back_id = t.id AND c.outcome IN ('tray', 'applied')
@@ -248,7 +248,7 @@ export class TakeBacks {
     return { ...row, hash: row.hash };
   }
 
-  /** Learns what became of the cells that went to the tray. */
+  /** Updates cells whose lines have left the tray. */
   private async refreshOutcomes(id: number): Promise<void> {
     await this.db.run(
       `UPDATE take_back_cells c SET outcome = CASE WHEN l.state = 'applied' THEN 'applied' WHEN l.state IS NULL THEN 'dropped' ELSE 'failed' END
@@ -275,7 +275,7 @@ export class TakeBacks {
         [id],
       ),
       this.db.one<{ n: number }>('SELECT count(*)::int AS n FROM take_back_issues WHERE take_back_id = $1', [id]),
-      // One look at the cells serves all that is summed up of them.
+      // One pass over the cells serves all summaries.
       this.db.all<CellSum>(
         `SELECT c.property_id AS property, coalesce(c.name, p.definition->>'caption', '') AS caption, f.folder, c.verdict, c.code,
            CASE WHEN ${READY} THEN 'ready' WHEN c.outcome = 'tray' THEN 'tray' WHEN c.outcome IS NOT NULL THEN 'written' WHEN ${OPEN} THEN 'open' ELSE '' END AS state, count(*)::int AS n
@@ -301,7 +301,7 @@ export class TakeBacks {
     };
   }
 
-  /** A page of cells in the order of their rows. */
+  /** A page of cells in row order. */
   async cells(id: number, { offset, limit, ...filter }: CellQuery): Promise<CellPage> {
     if (Object.values(filter).every((value) => value === undefined || value === '')) return this.plainCells(id, offset, limit);
     const { sql, bind } = cellSql(filter, 2);
@@ -322,7 +322,7 @@ export class TakeBacks {
     return { total: total!.n, cells };
   }
 
-  /** A page of all cells: they are numbered, so that any page is as near as the first. */
+  /** Cells are numbered, so every page is equally fast. */
   private async plainCells(id: number, offset: number, limit: number): Promise<CellPage> {
     const [last, cells] = await Promise.all([
       this.db.one<{ n: number | null }>('SELECT max(n) AS n FROM take_back_cells WHERE take_back_id = $1', [id]),
@@ -335,7 +335,7 @@ export class TakeBacks {
     return { total: last!.n ?? 0, cells };
   }
 
-  /** Decides about cells: those that are named, or all that a filter names. What cannot be taken stays as it is. */
+  /** Decides cells: a list, or all matching a filter. Cells that cannot be taken stay as they are. */
   async decide(id: number, { cells, filter, decision }: DecideRequest): Promise<TakeBackView> {
     const { sql, bind } = cellSql(filter, 4);
     await this.db.run(
@@ -347,19 +347,19 @@ export class TakeBacks {
     return this.view(id);
   }
 
-  /** Puts what is decided to be taken in a person's tray, or under a title in a change set apart. */
+  /** Moves cells to be taken into a user's tray, or under a title into a separate change set. */
   private putAway(user: User, id: number, apart: string | null): Promise<Attempt<PutAway>> {
     return this.pool.run('toTray', { takeBack: id, user, at: this.clock(), apart });
   }
 
-  /** Puts what is decided to be taken in a person's tray. */
+  /** Moves cells to be taken into a user's tray. */
   async toTray(user: User, id: number): Promise<TakeBackView> {
     const { name } = await this.stored(id);
     unpacked(name, await this.jobs.within(user, 'take-back', `Put values of ${name} in the tray`, () => this.putAway(user, id, null)));
     return this.view(id);
   }
 
-  /** Applies what is decided to be taken as a change set of its own, past everybody's tray. */
+  /** Applies cells to be taken as a separate change set, bypassing trays. */
   async apply(user: User, id: number, mode: ApplyMode, context: JobContext): Promise<ApplyReport> {
     const { name } = await this.stored(id);
     const title = `take-back ${id}: ${name}`;
@@ -367,7 +367,7 @@ export class TakeBacks {
     return this.applying.applySet(user, changeSet!, mode, title, context);
   }
 
-  /** Others see a table that came back; who took it back, or an administrator, decides about it. */
+  /** Everyone can see a returned table; only its owner or an administrator decides. */
   async checkOwner(user: Pick<User, 'id' | 'role'>, id: number): Promise<void> {
     const row = await this.db.one<{ owner: number; by: string }>(
       'SELECT t.user_id AS owner, u.display_name AS "by" FROM take_backs t JOIN users u ON u.id = t.user_id WHERE t.id = $1',
@@ -377,17 +377,17 @@ export class TakeBacks {
     if (!mayDecide(user, row.owner)) throw refused('not-yours', `${row.by} took this table back; only they or an administrator can decide about it.`);
   }
 
-  /** What an apply of it is called. */
+  /** Title of its apply. */
   async titleOfApply(id: number): Promise<string> {
     return `Apply values of ${(await this.stored(id)).name}`;
   }
 
-  /** Applies without anybody who waits, under a job that others can watch. */
+  /** Applies in the background, as a job that others can watch. */
   async applyUnasked(user: User, id: number, mode: ApplyMode): Promise<ApplyReport> {
     return this.jobs.within(user, 'apply', await this.titleOfApply(id), (context) => this.apply(user, id, mode, context));
   }
 
-  /** Writes the table with what happened to each row beside it, to a temporary file that the caller removes. */
+  /** Writes the table with outcomes to a temporary file, which the caller removes. */
   async result(id: number): Promise<{ path: string; name: string }> {
     const { name, hash, choice, state } = await this.stored(id);
     if (state !== 'compared') throw refused('not-compared', 'The table has not been compared yet.');
@@ -404,7 +404,7 @@ export class TakeBacks {
   }
 }
 
-/** Cells of one property, folder, verdict, reason and state, counted. */
+/** Counts of cells by property, folder, verdict, reason and state. */
 interface CellSum {
   readonly property: number;
   readonly caption: string;
@@ -415,10 +415,10 @@ interface CellSum {
   readonly n: number;
 }
 
-/** Folders that a view sums up; the others are found by searching. */
+/** Maximum folders in a summary; others are found by search. */
 const MOST_FOLDERS = 200;
 
-/** Sums of cells under keys, the largest first. */
+/** Counts by key, largest first. */
 function summedBy(groups: readonly CellSum[], keyOf: (group: CellSum) => readonly [key: string, caption: string]): CellGroup[] {
   const sums = new Map<string, { key: string; caption: string; open: number; counts: Record<(typeof CELL_VERDICTS)[number], number>; all: number }>();
   for (const group of groups) {
@@ -445,16 +445,16 @@ function codesOf(groups: readonly CellSum[]): TakeBackView['byCode'] {
   return [...sums.values()].sort((a, b) => b.count - a.count);
 }
 
-/** Text that JSON in the database can hold. */
+/** Text that PostgreSQL's JSON can hold. */
 const json = (value: unknown): string => JSON.stringify(value).replaceAll('\\u0000', '\\ufffd');
 
-/** What a worker made, or its refusal as one that names the file. */
+/** A worker's result, or its refusal as an error naming the file. */
 function unpacked<T>(name: string, outcome: Attempt<T>): T {
   if (outcome.ok) return outcome.value;
   throw invalid(outcome.code, `${name}: ${outcome.message}`);
 }
 
-/** The condition that a filter of cells stands for, on `take_back_cells c` and `files f`. */
+/** SQL condition of a cell filter, on `take_back_cells c` and `files f`. */
 function cellSql({ verdict, property, folder, code, row, search, decision }: CellFilter, first: number): { sql: string; bind: unknown[] } {
   const bind: unknown[] = [];
   const add = (value: unknown) => `$${first + bind.push(value) - 1}`;

@@ -22,17 +22,17 @@ export interface TrayInput {
   readonly takeBack: number;
   readonly user: User;
   readonly at: Date;
-  /** Where to: the person's tray, or a change set of its own with this title. */
+  /** Destination: the user's tray, or a separate change set with this title. */
   readonly apart: string | null;
 }
 
-/** How many cells went, and the change set of its own, where there is one. */
+/** Number of cells moved, and the separate change set if any. */
 export interface PutAway {
   readonly cells: number;
   readonly changeSet: number | null;
 }
 
-/** The reason that lines of a take-back carry, by which they are found again. */
+/** Reason given to lines of a take-back; also used to find them. */
 export const reasonOf = (takeBack: number, row: number): string => `take-back ${takeBack}, row ${row}`;
 
 interface Cell {
@@ -50,8 +50,9 @@ interface Cell {
 }
 
 /**
- * Puts the cells of a take-back that are decided to be taken in a person's tray, with what follows from them. A conflict and a spoiled value
- * go with the value that is there now as their base: someone has settled them for the table. @returns how many
+ * Moves cells to be taken into a user's tray, with what follows. Conflicts and spoiled values use the current value as base, since they
+ * were settled in the table.
+ * @returns how many
  */
 export async function toTray({ takeBack, user, at, apart }: TrayInput, db: Db): Promise<Attempt<PutAway>> {
   const clock = () => at;
@@ -82,7 +83,7 @@ export async function toTray({ takeBack, user, at, apart }: TrayInput, db: Db): 
       line: {
         address: { file: cell.file, holder: cell.holder, ...slot },
         base: cell.current,
-        // A title block cell holds texts, and cannot be taken out.
+        // A title block cell holds text and cannot be removed.
         proposed: slot.place === 'cell' ? heldText(cell.proposed?.text ?? '') : cell.proposed,
         reason: reasonOf(takeBack, cell.row),
         follows: false,

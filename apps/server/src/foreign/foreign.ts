@@ -15,7 +15,7 @@ import { Surveys } from '../survey/survey';
 import { User } from '../users/user';
 import { clausesSql, filterSql } from '../library/filter';
 
-/** Files whose values are read in one step. */
+/** Files read at a time. */
 const PAGE = 4000;
 const SAMPLE = 200;
 const MOST_LINES = 300_000;
@@ -30,7 +30,7 @@ interface Built {
   readonly skipped: Map<number, { path: string; message: string }>;
 }
 
-/** What foreign libraries call things, and their values brought to our names. It only builds lines; the tray does the rest. */
+/** Mappings of foreign names to properties. They only build lines; the tray does the rest. */
 export class ForeignMappings {
   constructor(
     private readonly db: Db,
@@ -67,7 +67,7 @@ export class ForeignMappings {
     await this.db.run('DELETE FROM foreign_mappings WHERE id = $1', [id]);
   }
 
-  /** What would arrive, what stays unmapped, what would be refused. Nothing is stored. */
+  /** Previews what would be mapped, left or refused. Stores nothing. */
   async preview(request: ForeignRequest): Promise<ForeignPreview> {
     const built = await this.build(request);
     const known = [...(await this.properties.list(this.db))].map((property) => property.writtenName);
@@ -89,7 +89,7 @@ export class ForeignMappings {
     };
   }
 
-  /** Puts what would arrive into a person's tray. */
+  /** Adds mapped values to a user's tray. */
   async toTray(user: User, request: ForeignRequest): Promise<{ lines: number }> {
     const { lines } = await this.build(request);
     if (lines.length === 0) throw refused('nothing-to-do', 'No values would be mapped.');
@@ -102,7 +102,10 @@ export class ForeignMappings {
     return { lines: free.length };
   }
 
-  /** The properties that the rows lead to. @throws AppError when one cannot be written */
+  /**
+   * Target properties of the rows.
+   * @throws AppError if one cannot be written
+   */
   private async targets(rows: ForeignRequest['rows']): Promise<Map<number, Property>> {
     const active = await this.properties.ofFiles(this.db);
     for (const row of rows) {
@@ -151,7 +154,7 @@ export class ForeignMappings {
     return built;
   }
 
-  /** Brings the values of one holder over. */
+  /** Maps the values of one holder. */
   private bring(
     built: Built,
     wanted: ForeignRequest['rows'],
@@ -163,7 +166,7 @@ export class ForeignMappings {
     clash: ForeignRequest['clash'],
     keep: boolean,
   ): void {
-    // What earlier rows have given a name already: two foreign names may mean the same property.
+    // Values assigned by earlier rows: two foreign names may map to one property.
     const given = new Map<string, HeldValue>();
     const address = (name: string) => ({ file: file.file, holder: file.holder, place: 'property' as const, name });
     const line = (name: string, base: HeldValue | null, proposed: HeldValue | null, reason: string): Line => ({
@@ -223,12 +226,12 @@ export class ForeignMappings {
           });
       }
       given.set(property.writtenName, made.held);
-      // The foreign name goes only where its value has a home.
+      // A foreign name is removed only once its value has a home.
       if (!keep) built.lines.push(line(row.from, theirs, null, `brought over to ${property.writtenName}`));
     }
   }
 
-  /** For each row with conditions, the files of a page that meet them; `null` for rows that always hold. */
+  /** For each row with conditions, the files of a page that meet them; `null` if unconditional. */
   private meant(wanted: ForeignRequest['rows'], files: readonly number[]): Promise<(ReadonlySet<number> | null)[]> {
     return Promise.all(
       wanted.map(async ({ where }) => {
@@ -241,7 +244,7 @@ export class ForeignMappings {
     );
   }
 
-  /** The values of foreign names and of ours, some thousand files at a time. */
+  /** Values of foreign names and properties, some thousand files at a time. */
   private async *pages(from: readonly string[], names: readonly string[], filter: ForeignRequest['filter']): AsyncGenerator<Row[]> {
     for (let after = 0; ;) {
       const { sql, bind } = filterSql(filter, 3);

@@ -5,13 +5,13 @@ import { Properties } from '../schema/properties';
 import { readSettings } from '../platform/settings';
 import { WorkPool } from '../platform/pool';
 
-/** Names with more different values than this are identifiers, whose overlap says little and costs much. */
+/** Names with more distinct values are identifiers; comparing them costs much and proves little. */
 const MOST_DISTINCT = 5000;
-/** Least share of a name's values that the property must hold too, where the names themselves do not resemble each other. */
+/** Minimum share of common values where the names themselves do not match. */
 const LEAST_SHARE = 0.6;
 const MOST_EXCEPTIONS = 20;
 
-/** Mappings that the library itself suggests. */
+/** Mappings suggested by the library itself. */
 export class Learning {
   constructor(
     private readonly db: Db,
@@ -25,7 +25,7 @@ export class Learning {
     return { cells, names };
   }
 
-  /** Foreign names and the properties that they probably mean: by their wording, or by the values that both hold. */
+  /** Foreign names and their probable properties, by wording or common values. */
   private async names(): Promise<LearnedName[]> {
     const [{ abbreviations }, active] = await Promise.all([readSettings(this.db), this.properties.active(this.db)]);
     const typed = [...active.values()].filter((property) => property.feed === 'typed');
@@ -46,7 +46,7 @@ export class Learning {
         return meant.length === 1 ? group.names.map((name): [string, LearnedName['reasons']] => [`${name}\n${meant[0]!.id}`, group.reasons]) : [];
       }),
     );
-    // Values that both hold. Answers that half of all names give (yes, no, single digits) prove nothing.
+    // Values held by both. Very common values (yes, no, single digits) prove nothing.
     const overlap = await this.db.all<{ name: string; property: number; shared: number }>(
       `WITH s AS (SELECT DISTINCT v.name, v.text FROM held_values v JOIN jsonb_to_recordset($1::jsonb) AS n(name text) ON n.name = v.name
            WHERE v.place = 'property' AND v.level = 'document' AND NOT v.stand_in AND length(v.text) > 1 AND lower(v.text) NOT IN ('yes', 'no')),

@@ -8,15 +8,15 @@ import { notFound } from '../platform/problem';
 import { readSettings } from '../platform/settings';
 import { Masses } from './masses';
 
-/** The picture of a body: bodies are measured in the order of their file, and where their numbers differ, nobody knows which is which. */
+/** The picture of a body. Bodies and solids share one order; if their numbers differ, they cannot be paired. */
 const BODY_PICTURE = `WITH b AS (SELECT key, row_number() OVER (ORDER BY position, key) AS n, count(*) OVER () AS total FROM holders WHERE file_id = $1 AND level = 'body')
   SELECT s.body_pictures[b.n] AS picture FROM b, file_shapes fs JOIN shapes s ON s.hash = fs.hash JOIN files f ON f.id = fs.file_id
   WHERE b.key = $2 AND fs.file_id = $1 AND fs.product = f.reading->'structure'->'roots'->>0 AND cardinality(s.body_pictures) = b.total`;
 
-/** Longest that the kernel may work on one shape. */
+/** Time limit for measuring one shape. */
 const LONGEST_MS = 90_000;
 
-/** Threads of the geometry kernel, begun when there is something to measure and ended when one hangs. */
+/** Geometry kernel threads, started on demand and ended if one hangs. */
 export class KernelPool {
   private pool: Piscina | undefined;
 
@@ -29,13 +29,13 @@ export class KernelPool {
   private open(): Piscina {
     if (!this.pool) {
       this.pool = new Piscina({ filename: this.worker, workerData: this.data, minThreads: 0, maxThreads: 1, idleTimeout: 20_000, execArgv: [] });
-      // A thread that ends without a task is begun again with the next one.
+      // An idle thread that ended is restarted with the next task.
       this.pool.on('error', () => undefined);
     }
     return this.pool;
   }
 
-  /** @returns what went wrong, or `null` when the kernel took too long and was ended. */
+  /** @returns what went wrong, or `null` if the kernel exceeded its time limit */
   async shapeFile(input: { readonly file: number; readonly full: string }, signal: AbortSignal): Promise<string[] | null> {
     const limit = AbortSignal.timeout(this.longest);
     try {
@@ -52,7 +52,7 @@ export class KernelPool {
   }
 }
 
-/** Geometry of files: what the kernel measured, and what follows for mass and material. */
+/** Geometry of files: measurements, and their consequences for mass and material. */
 export class Geometries {
   private readonly masses: Masses;
 
@@ -65,16 +65,16 @@ export class Geometries {
     jobs.define('geometry', (context) => this.measureAll(context));
   }
 
-  /** Starts measuring where files have shapes that were not measured yet and no job waits to do so. */
+  /** Starts a measuring job if shapes are unmeasured and none is waiting. */
   async startIfNeeded(): Promise<void> {
     if (!this.jobs.takesWork) return;
     const waiting = await this.db.one(`SELECT 1 FROM files WHERE ${UNMEASURED} LIMIT 1`);
-    // A job that runs already knows only the files that were there when it began: one more may wait behind it.
+    // A running job only knows files that existed when it started, so one more may wait.
     if (waiting && !(await this.db.one(`SELECT 1 FROM jobs WHERE kind = 'geometry' AND state = 'waiting'`)))
       await this.jobs.start(null, 'geometry', 'Measure shapes', {});
   }
 
-  /** Measures every file whose shapes are not known. A part that hangs the kernel costs its time limit and nothing else. */
+  /** Measures all unknown shapes. A shape that hangs the kernel costs only its time limit. */
   async measureAll(context: JobContext): Promise<{ files: number; problems: number }> {
     await this.db.run(`DELETE FROM shapes WHERE problem = 'measuring'`);
     const files = await this.db.all<{ id: number; path: string; root: string }>(
@@ -85,13 +85,13 @@ export class Geometries {
       context.check();
       context.progress('measuring shapes', i, files.length);
       const said = await this.measureFile({ file: id, full: join(root, path) }, context.signal).catch((error: unknown) => {
-        // Of a lost database no file is at fault: the job goes on when it is back.
+        // A lost database is not the file's fault; the job continues later.
         if (error instanceof JobCancelled || isConnectionError(error)) throw error;
         return [error instanceof Error ? error.message : String(error)];
       });
       for (const message of said) context.error(path, message);
       problems += said.length;
-      // Not again until the file changes, whatever came of it.
+      // Not measured again until the file changes.
       await this.db.run('UPDATE files SET shaped_hash = hash WHERE id = $1', [id]);
     }
     context.progress('measuring shapes', files.length, files.length);
@@ -99,7 +99,7 @@ export class Geometries {
   }
 
   private async measureFile(input: { readonly file: number; readonly full: string }, signal: AbortSignal): Promise<string[]> {
-    // Each time-out leaves one shape marked; the next run passes over it.
+    // Each time-out marks one shape; the next run skips it.
     for (;;) {
       const said = await this.kernel.shapeFile(input, signal);
       if (said !== null) return said;
@@ -108,7 +108,7 @@ export class Geometries {
     }
   }
 
-  /** Everything about one file's geometry. */
+  /** All geometry data of one file. */
   async of(file: number): Promise<FileGeometry> {
     const [settings, unit, found, shapes] = await Promise.all([
       readSettings(this.db),
@@ -142,7 +142,7 @@ export class Geometries {
     };
   }
 
-  /** Files whose written mass no longer matches, or whose material is said in one place only or in two ways. */
+  /** Files with outdated written mass, or with material stated once or inconsistently. */
   async remarks(): Promise<MassRemark[]> {
     const [settings, unit, parts] = await Promise.all([readSettings(this.db), this.masses.massUnit(), this.masses.parts(null)]);
     const assemblies = parts.some((part) => part.kind === 'assembly') ? await this.masses.massNodes(null) : new Map<string, MassNode>();
@@ -159,7 +159,7 @@ export class Geometries {
       .sort((a, b) => a.path.localeCompare(b.path));
   }
 
-  /** The picture of a file as PNG, or of one of its bodies. */
+  /** The picture of a file or of one body, as PNG. */
   async picture(file: number, body?: string): Promise<Buffer> {
     if (body !== undefined) {
       const own = await this.db.one<{ picture: Buffer | null }>(BODY_PICTURE, [file, body]);

@@ -6,7 +6,7 @@ import { HELD } from '../library/readings';
 import { Sql } from '../platform/db';
 import { readSettings } from '../platform/settings';
 
-/** Assemblies with all that is in them, however deep. */
+/** Assemblies with everything below them. */
 const BELOW = `WITH RECURSIVE below(id) AS (SELECT unnest($1::int[]) UNION SELECT c.part_id FROM below b JOIN copies c ON c.assembly_id = b.id WHERE c.part_id IS NOT NULL) SELECT id FROM below`;
 
 interface PartRow {
@@ -23,14 +23,14 @@ interface PartRow {
   readonly bodies: readonly { readonly key: string; readonly material: string | null; readonly density: HeldValue | null }[];
 }
 
-/** What follows from measured shapes, materials and the structure of assemblies. Pending lines count as if they were applied. */
+/** Computes masses from shapes, materials and structure. Pending lines count as applied. */
 export class Masses {
   constructor(
     private readonly sql: Sql,
     private readonly pending: readonly Line[] = [],
   ) {}
 
-  /** Parts with the materials and masses that wait to be written. */
+  /** Parts with pending materials and masses. */
   private proposed(parts: readonly PartRow[], massProperty: string, materialProperty: string): PartRow[] {
     const lines = new Map(
       this.pending
@@ -72,11 +72,11 @@ export class Masses {
     return this.proposed(found, massProperty, materialProperty);
   }
 
-  /** Mass in kilograms that a part's geometry and material give; `null` when one of them is not known. */
+  /** Mass of a part in kilograms from geometry and material; `null` if either is unknown. */
   computed(part: PartRow, table: Parameters<typeof densityIn>[0]): { mass: number | null; density: number | null } {
     const density = densityOf(part.density) ?? densityIn(table, part.modelMaterial) ?? densityIn(table, part.material);
     if (!part.shape || part.kind === 'assembly') return { mass: null, density };
-    // Bodies may be of another material than the part.
+    // Bodies may have their own material.
     const bodies = part.bodies.length === part.shape.bodies.length ? part.bodies : [];
     const masses = part.shape.bodies.map((body, i) => {
       const own = bodies[i] ? (densityOf(bodies[i].density) ?? densityIn(table, bodies[i].material)) : null;
@@ -95,13 +95,13 @@ export class Masses {
     return property?.unit ?? 'kg';
   }
 
-  /** The mass of an assembly as the sum over its occurrences; bought parts count with the mass that is written. */
+  /** Mass of an assembly as the sum of its occurrences; bought parts count with their written mass. */
   async summed(file: number): Promise<ReturnType<typeof sumMass>> {
     const nodes = await this.massNodes([file]);
     return sumMass(`file:${file}`, (key) => nodes.get(key));
   }
 
-  /** What the masses of some assemblies are made of; of all, where none are named. */
+  /** Inputs for the masses of some assemblies, or all. */
   async massNodes(assemblies: readonly number[] | null): Promise<Map<string, MassNode>> {
     const inside = assemblies && (await this.sql.all<{ id: number }>(BELOW, [assemblies])).map((row) => row.id);
     const [{ densities }, unit, parts, copies] = await Promise.all([
@@ -134,7 +134,7 @@ export class Masses {
     for (const part of parts) {
       const { mass } = this.computed(part, densities);
       const written = judgeMass(part.mass, unit, null).written;
-      // The written mass leads for bought parts, and helps out where the geometry gives none.
+      // Written mass wins for bought parts and is the fallback elsewhere.
       const own = part.kind === 'assembly' ? (part.statedMass ? written : null) : part.statedMass ? (written ?? mass) : (mass ?? written);
       nodes.set(`file:${part.id}`, { own, children: [] });
     }
@@ -151,7 +151,7 @@ export class Masses {
     return nodes;
   }
 
-  /** What the models say of themselves, by file; nothing of files that have no shape. */
+  /** Statements of the models themselves, by file; empty for files without shapes. */
   async factsOf(files: readonly number[]): Promise<Map<number, ModelFacts>> {
     const [{ densities }, parts] = await Promise.all([readSettings(this.sql), this.parts(files)]);
     const assemblies = parts.filter((part) => part.kind === 'assembly').map((part) => part.id);

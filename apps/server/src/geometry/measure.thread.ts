@@ -10,13 +10,13 @@ import openKernel, { OpenCascadeInstance, TopoDS_Shape } from 'replicad-opencasc
 import { NotAFile, readPlain } from '../platform/plain-file';
 import { Db, asRecordset } from '../platform/db';
 
-/** Runs the geometry kernel. It has threads of its own: one that hangs is ended and begun again. */
+/** Runs the geometry kernel in its own threads; a hanging one is ended and restarted. */
 
 let opened: Promise<OpenCascadeInstance> | undefined;
 const kernel = () =>
   (opened ??= (openKernel as unknown as (options: object) => Promise<OpenCascadeInstance>)({
     wasmBinary: readFileSync(createRequire(import.meta.url).resolve('replicad-opencascadejs/wasm')),
-    // What the kernel prints belongs to no one.
+    // Discards the kernel's output.
     print: () => undefined,
     printErr: () => undefined,
   }));
@@ -26,20 +26,20 @@ const database = () => (db ??= new Db((workerData as { databaseUrl: string }).da
 
 const WIDTH = 320;
 const HEIGHT = 240;
-/** Steel with a trace of verdigris. */
+/** Rendering colour. */
 const COLOUR = [192, 208, 204] as const;
-/** A mesh finer than this is lost in a picture; a coarser angle shows corners. Finer angles take minutes and gigabytes. */
+/** Mesh tolerance: finer is invisible, coarser shows corners and finer angles take minutes and gigabytes. */
 const MESH_ANGLE = 0.4;
 const MESH_SHARE = 0.003;
 
 interface Measured {
   readonly shape: Shape;
   readonly picture: Buffer;
-  /** Of each body, where there are several and not too many. */
+  /** Only for a moderate number of bodies. */
   readonly bodyPictures: readonly Buffer[];
 }
 
-/** Bodies of a part that have pictures of their own. */
+/** Maximum bodies with individual pictures. */
 const MOST_BODIES = 60;
 
 const explore = (oc: OpenCascadeInstance, shape: TopoDS_Shape, kind: 'TopAbs_SOLID' | 'TopAbs_FACE'): TopoDS_Shape[] => {
@@ -61,7 +61,7 @@ function solidOf(oc: OpenCascadeInstance, shape: TopoDS_Shape): Solid {
   return solid;
 }
 
-/** Reads a STEP file with the kernel and measures all of it: exact figures from its surfaces, a picture from a mesh. */
+/** Reads a STEP file and measures it: exact figures from surfaces, a picture from a mesh. */
 export async function measure(bytes: Uint8Array): Promise<Measured> {
   const oc = await kernel();
   oc.FS.writeFile('/in.step', bytes);
@@ -89,7 +89,10 @@ export async function measure(bytes: Uint8Array): Promise<Measured> {
   }
 }
 
-/** The triangles of a shape. @param size diagonal of the whole, which says how fine the mesh is */
+/**
+ * Triangles of a shape.
+ * @param size diagonal of the whole, for the mesh tolerance
+ */
 function meshOf(oc: OpenCascadeInstance, shape: TopoDS_Shape, size: number): number[] {
   const mesh = new oc.BRepMesh_IncrementalMesh(shape, Math.max(1e-6, size * MESH_SHARE), false, MESH_ANGLE, false);
   const triangles: number[] = [];
@@ -133,8 +136,8 @@ export interface ShapeFileInput {
 }
 
 /**
- * Measures the shapes of one file that are not known yet. A shape is marked before the kernel sees it, so
- * that one on which the kernel hangs is known by its mark afterwards. Returns what went wrong.
+ * Measures unknown shapes of one file. Each is marked first, so a hanging one can be identified.
+ * @returns what went wrong
  */
 export async function shapeFile({ file, full }: ShapeFileInput): Promise<string[]> {
   const sql = database();
@@ -175,7 +178,7 @@ export async function shapeFile({ file, full }: ShapeFileInput): Promise<string[
       const message = error instanceof Error ? error.message : 'The geometry kernel gave up on the shape.';
       await sql.run('UPDATE shapes SET problem = $2 WHERE hash = $1', [hash, message]);
       problems.push(`${product || 'the whole'}: ${message}`);
-      // A kernel that threw in the middle of its work is not to be trusted with the next shape.
+      // After an exception the kernel's state is not trusted.
       opened = undefined;
     }
   }
@@ -190,5 +193,5 @@ export async function shapeFile({ file, full }: ShapeFileInput): Promise<string[
   return problems;
 }
 
-/** The mark of a shape that the kernel is working on. */
+/** Marks the shape being measured. */
 const MEASURING = 'measuring';

@@ -9,28 +9,28 @@ import { notFound, refused } from '../platform/problem';
 import { User, mayDecide } from '../users/user';
 import { QueueDb } from './queue-db';
 
-/** What long work needs while it runs. */
+/** Context of a job. */
 export interface JobContext {
-  /** The job's number; `null` for work that nobody watches. */
+  /** The job's number; `null` for untracked work. */
   readonly job: number | null;
-  /** Aborted when someone cancels the job. */
+  /** Aborted when the job is cancelled. */
   readonly signal: AbortSignal;
-  /** Says how far the work is. Cheap to call often. */
+  /** Reports progress. Cheap to call often. */
   progress(step: string, done: number, total: number): void;
-  /** Keeps an error about one file; the work goes on. */
+  /** Records an error about one file; the job continues. */
   error(path: string, message: string): void;
   /** @throws JobCancelled when someone cancelled the job. */
   check(): void;
 }
 
-/** Thrown by work that stops because it was cancelled. */
+/** Thrown when a job was cancelled. */
 export class JobCancelled extends Error {
   constructor() {
     super('Cancelled.');
   }
 }
 
-/** For work that nobody watches. */
+/** For untracked work. */
 export const UNWATCHED: JobContext = {
   job: null,
   signal: new AbortController().signal,
@@ -41,21 +41,21 @@ export const UNWATCHED: JobContext = {
 
 type Runner = (context: JobContext, input: never) => Promise<unknown>;
 
-/** Queues: geometry has its own, so that it never keeps other work waiting. */
+/** Queues; geometry has its own so it never delays other work. */
 const QUEUES = ['rule-work', 'rule-geometry'] as const;
 const queueOf = (kind: JobKind): (typeof QUEUES)[number] => (kind === 'geometry' ? 'rule-geometry' : 'rule-work');
 
-/** Jobs whose threads write what is known of files; others write tables of their own. */
+/** Job kinds whose threads change data about files. */
 const THREADS_WRITE: ReadonlySet<JobKind> = new Set(['survey', 'upload', 'geometry']);
 
-/** Jobs that began within a request and are not begun again after a restart, with what their rows say then. */
+/** Kinds of jobs that start within a request and are not restarted, with the message their row gets. */
 const NOT_BEGUN_AGAIN: Readonly<Partial<Record<JobKind, string>>> = {
-  // It is finished or put back from its journal.
+  // Finished or rolled back from the journal instead.
   apply: 'The server stopped while this was applied; the journal says in History how it ended.',
   records: 'The server stopped while records were written. What was written is among the changes of records.',
 };
 
-/** Work that is done again and again. */
+/** Recurring work. */
 interface Regular {
   readonly queue: string;
   readonly seconds: number;
@@ -63,9 +63,9 @@ interface Regular {
 }
 
 const CHANNEL = 'rule_jobs';
-/** Longest wait between two questions to a database that does not answer. */
+/** Longest wait between attempts to reach the database. */
 const LONGEST_WAIT = 5000;
-/** Progress is written this often at most. */
+/** Minimum interval between progress updates. */
 const WRITE_EVERY = 300;
 
 const JOB_ROW = `j.id, j.kind, j.title, coalesce(u.display_name, '') AS "by", j.state, j.step, j.done, j.total, j.started_at AS "startedAt", j.ended_at AS "endedAt", j.message, j.result,
@@ -73,9 +73,8 @@ const JOB_ROW = `j.id, j.kind, j.title, coalesce(u.display_name, '') AS "by", j.
   CASE WHEN j.state = 'running' AND j.done > 0 AND j.total > j.done THEN round(extract(epoch FROM now() - j.started_at) / j.done * (j.total - j.done))::int END AS "secondsLeft"`;
 
 /**
- * Long work. The queue delivers a job's number to whichever server process is free; what is known about the
- * job is in one row, which every process reads and which outlives all of them. A job whose process died
- * is begun again at the next start: all work here can be begun again.
+ * Long-running work. The queue delivers a job's number to any free server process; its state is one row that all processes read. A job
+ * whose process died is restarted, so all jobs must be restartable.
  */
 export class Jobs {
   private readonly runners = new Map<JobKind, Runner>();
@@ -86,7 +85,7 @@ export class Jobs {
   private queueDb: QueueDb | undefined;
   private listener: pg.Client | undefined;
   private closing = false;
-  /** Emits the number of every job that changed, in any process. */
+  /** Emits the number of every changed job, in any process. */
   readonly changed = new EventEmitter().setMaxListeners(0);
 
   constructor(
@@ -96,21 +95,21 @@ export class Jobs {
     private readonly warn: (problem: unknown) => void,
   ) {}
 
-  /** Says how a kind of job is done. */
+  /** Defines the runner of a kind of job. */
   define<Input>(kind: JobKind, run: (context: JobContext, input: Input) => Promise<unknown>): void {
     this.runners.set(kind, run);
   }
 
   /**
-   * Says what is done again and again, by whichever server is free. Two may be at it at once, where one takes longer than the time between:
-   * the work itself sees to it that nothing is done twice.
-   * @param seconds between one beginning and the next
+   * Defines recurring work, run by any free server. Two runs may overlap if one takes longer than the interval; the work itself must
+   * prevent duplicates.
+   * @param seconds between starts
    */
   every(name: string, seconds: number, work: () => Promise<unknown>): void {
     this.regular.push({ queue: `rule-every-${name}`, seconds, work });
   }
 
-  /** Does regular work once, after seeing to it that it will be done again. */
+  /** Runs recurring work once, after scheduling the next run. */
   private async beat({ queue, seconds, work }: Regular): Promise<void> {
     void this.patiently(() => this.boss!.send(queue, {}, { startAfter: seconds }));
     try {
@@ -120,7 +119,7 @@ export class Jobs {
     }
   }
 
-  /** Opens the queue, takes up what dead processes left, and begins to work. */
+  /** Opens the queue, takes over jobs of dead processes and starts working. */
   async open(): Promise<void> {
     this.closing = false;
     await this.listen();
@@ -135,15 +134,15 @@ export class Jobs {
     }
     for (const regular of this.regular) {
       await this.boss.work(regular.queue, { batchSize: 1, pollingIntervalSeconds: 1 }, () => db.counted(this.beat(regular)));
-      // Of those that wait, one is kept: every server that opens asks for a first one.
+      // Every server requests a first run; only one is kept.
       await this.boss.send(regular.queue, {});
     }
     await this.takeUp();
   }
 
   /**
-   * Makes the queues that are not there yet. Each is a table that is hung under the one that all servers work in, so two servers
-   * that make one at once, or make one while another works, may wait for each other: one at a time, and again where the database gave up.
+   * Creates missing queues. Each is a partition of one table that all servers use, so concurrent creation may deadlock: one at a time, with
+   * retries.
    */
   private async makeQueues(): Promise<void> {
     const boss = this.boss!;
@@ -174,7 +173,7 @@ export class Jobs {
 
   private async listen(): Promise<void> {
     const client = new pg.Client({ connectionString: this.url, application_name: 'rule jobs', keepAlive: true });
-    // A connection that never stood is tried again by whoever wanted it; one that stood and is lost, from here, once.
+    // Failed first connections are retried by the caller; lost ones from here, once.
     let standing = false;
     const again = (problem?: unknown) => {
       if (!standing || this.closing) return;
@@ -189,7 +188,7 @@ export class Jobs {
     try {
       await client.connect();
       await client.query(`LISTEN ${CHANNEL}`);
-      // The server may still hold it for the connection that was lost: then this waits, and listens already.
+      // The server may still hold the lock for the lost connection; then this waits while already listening.
       await client.query(HOLD_ALIVE, [LOCKS.alive, this.runner]);
     } catch (error) {
       void client.end().catch(() => undefined);
@@ -199,16 +198,16 @@ export class Jobs {
     this.listener = client;
   }
 
-  /** Listens again as soon as the database answers, however long that takes, and tells what may have happened meanwhile. */
+  /** Reconnects as soon as the database answers and reports all jobs as changed. */
   private async listenAgain(): Promise<void> {
     await this.patiently(() => this.listen());
-    // A step of its own: a connection of the pool that is found dead must not make a second listener.
+    // Separate step: a dead pool connection must not create a second listener.
     await this.patiently(async () => {
       for (const job of await this.list()) this.changed.emit('job', job.id);
     });
   }
 
-  /** Does some work again and again until the database answers. Other errors are told and end it. */
+  /** Retries work until the database answers. Other errors are reported and end it. */
   private async patiently(work: () => Promise<unknown>): Promise<void> {
     for (let wait = 250; !this.closing; wait = Math.min(wait * 2, LONGEST_WAIT)) {
       try {
@@ -224,7 +223,7 @@ export class Jobs {
     }
   }
 
-  /** Jobs of processes that are no longer there go back to the queue. */
+  /** Requeues jobs of dead processes. */
   private async takeUp(): Promise<void> {
     const left = await this.db.all<{ id: number; kind: JobKind }>(
       `UPDATE jobs SET state = 'waiting', runner = NULL WHERE kind <> ALL($2::text[]) AND state IN ('waiting', 'running') AND (runner IS NULL OR NOT EXISTS (
@@ -239,12 +238,15 @@ export class Jobs {
     );
   }
 
-  /** Whether jobs are run here: a server that is only asked once takes none. */
+  /** Whether this server runs jobs. */
   get takesWork(): boolean {
     return this.boss !== undefined;
   }
 
-  /** Puts a job in the queue. @returns its number */
+  /**
+   * Queues a job.
+   * @returns its number
+   */
   async start(user: Pick<User, 'id'> | null, kind: JobKind, title: string, input: object): Promise<number> {
     if (!this.boss) throw refused('no-queue', 'This server does not run jobs.');
     const row = await this.db.one<{ id: number }>(
@@ -256,7 +258,7 @@ export class Jobs {
     return row!.id;
   }
 
-  /** Runs work at once, within a request, under a job that others can watch and cancel. */
+  /** Runs work within the request, as a job others can watch and cancel. */
   async within<T>(user: Pick<User, 'id'>, kind: JobKind, title: string, work: (context: JobContext) => Promise<T>): Promise<T> {
     return this.watch(await this.opened(user, kind, title), work);
   }
@@ -270,8 +272,9 @@ export class Jobs {
   }
 
   /**
-   * Begins work at once, under a job that others can watch and cancel, and waits a while for its end.
-   * @returns the job, and its result where it came in time. @throws what the work threw in that time
+   * Starts work as a visible job and waits briefly for it.
+   * @returns the job, and its result if it finished in time.
+   * @throws what the work threw in that time
    */
   async begin<T>(
     user: Pick<User, 'id'>,
@@ -313,19 +316,19 @@ export class Jobs {
     });
   }
 
-  /** Puts a job that lost its database back in the queue. */
+  /** Requeues a job that lost its database. */
   private async putBack(id: number, kind: JobKind): Promise<void> {
     const back = await this.db.run(
       `UPDATE jobs SET state = 'waiting', runner = NULL, step = '' WHERE id = $1 AND state IN ('running', 'waiting') AND NOT cancel`,
       [id],
     );
-    // Sent twice where the first answer was lost: only one of them finds it waiting.
+    // May be sent twice; only one delivery finds it waiting.
     if (back > 0) await this.boss!.send(queueOf(kind), { job: id }, { retryLimit: 0, expireInHours: 23 });
     else await this.db.run(`UPDATE jobs SET state = 'cancelled', ended_at = $2 WHERE id = $1 AND state = 'running'`, [id, this.clock()]);
     await this.tell(id);
   }
 
-  /** @param whenLost puts work that can be begun again back, where the database was lost under it */
+  /** @param whenLost requeues restartable work if the database was lost */
   private async watch<T>(id: number, work: (context: JobContext) => Promise<T>, whenLost?: () => Promise<void>): Promise<T> {
     const controller = new AbortController();
     this.running.set(id, controller);
@@ -371,9 +374,9 @@ export class Jobs {
       const result = await work(context);
       write(...now);
       await pending;
-      // Work that stopped because the server does is begun again by the next start.
+      // Work stopped by a server shutdown is restarted at the next start.
       if (whenLost && this.closing && controller.signal.aborted) return result;
-      // What is done is done: where the database has gone meanwhile, the row says so later.
+      // The work is done; if the database is gone, the row is updated later.
       await this.end(id, 'done', null, result).catch((error: unknown) => {
         if (!isConnectionError(error)) throw error;
         void this.patiently(() => this.end(id, 'done', null, result));
@@ -382,7 +385,7 @@ export class Jobs {
     } catch (error) {
       write(...now);
       await pending;
-      // A server that stops leaves its jobs as they are: the next start takes them up.
+      // A server that shuts down leaves its jobs for the next start.
       if (!(this.closing && controller.signal.aborted)) {
         const cancelled = error instanceof JobCancelled || controller.signal.aborted;
         const message = cancelled ? null : error instanceof Error ? error.message : String(error);
@@ -404,7 +407,7 @@ export class Jobs {
       `UPDATE jobs SET state = $2, message = $3, result = $4::jsonb, ended_at = $5, done = CASE WHEN $2 = 'done' THEN greatest(done, total) ELSE done END WHERE id = $1 RETURNING kind`,
       [id, state, message, JSON.stringify(result ?? null), this.clock()],
     );
-    // What its threads have written is news for everybody.
+    // Invalidates caches: its threads changed data.
     if (row && THREADS_WRITE.has(row.kind)) this.db.facts.written++;
     await this.tell(id);
   }
@@ -413,7 +416,7 @@ export class Jobs {
     return this.db.run('SELECT pg_notify($1, $2)', [CHANNEL, String(id)]);
   }
 
-  /** Cancels a job: at once while it waits, at its next step while it runs. */
+  /** Cancels a job: immediately while waiting, at its next step while running. */
   async cancel(user: Pick<User, 'id' | 'role'>, id: number): Promise<JobRow> {
     const row = await this.db.one<{ owner: number | null }>('SELECT user_id AS owner FROM jobs WHERE id = $1', [id]);
     if (!row) throw notFound(`Job ${id}`);
@@ -434,7 +437,7 @@ export class Jobs {
     return row;
   }
 
-  /** Jobs that wait or run, and the last ones that ended. */
+  /** Waiting and running jobs, and the most recent ones. */
   list(): Promise<JobRow[]> {
     return this.db.all<JobRow>(
       `SELECT ${JOB_ROW} FROM jobs j LEFT JOIN users u ON u.id = j.user_id WHERE j.id IN (SELECT id FROM jobs ORDER BY (state IN ('waiting', 'running')) DESC, id DESC LIMIT 30) ORDER BY j.id DESC`,

@@ -1,7 +1,7 @@
 import { ToDo } from '@rule/contract';
 import { Sql } from '../platform/db';
 
-/** Notes files that came or changed, for their owners: whoever the file names as its author or as the one who saved it last, in full or by initial and surname. */
+/** Notifies owners of new or changed files: the file's author or last editor, by full name or initial and surname. */
 export async function noteArrivals(sql: Sql, files: readonly number[], how: ToDo['how'], at: Date): Promise<void> {
   if (files.length === 0) return;
   await sql.run(

@@ -6,7 +6,7 @@ import { invalid } from '../platform/problem';
 import { WorkPool } from '../platform/pool';
 import './carry.thread';
 
-/** Drawings that define blocks: for each block the definition that most of them have, in the first of them by path. */
+/** Drawings that can provide blocks: the most common definition of each, from the first drawing by path. */
 const LENDERS = `SELECT DISTINCT ON (family) family, path, root, unit, drawings FROM (
     SELECT lower(trim(d.definition->>'name')) AS family, d.hash, count(*)::int AS drawings, (array_agg(f.path ORDER BY f.path))[1] AS path,
       (array_agg(l.root ORDER BY f.path))[1] AS root, (array_agg((SELECT min(s.unit) FROM sheets s WHERE s.file_id = f.id) ORDER BY f.path))[1] AS unit
@@ -15,35 +15,38 @@ const LENDERS = `SELECT DISTINCT ON (family) family, path, root, unit, drawings 
       AND NOT coalesce((d.definition->'cells'->0->>'plain')::boolean, false)
     GROUP BY 1, 2) t ORDER BY family, drawings DESC, path`;
 
-/** A drawing from which the definition of a block can be taken. */
+/** A drawing that can provide a block definition. */
 export interface Lender {
   readonly family: string;
   readonly path: string;
   readonly root: string;
-  /** The unit that it is drawn in, where it says so. */
+  /** Its drawing unit, if stated. */
   readonly unit: string | null;
 }
 
-/** A definition that was taken from a drawing: the value that stands for it in a line, and what it has. */
+/** A borrowed definition: the value that represents it in a line, and its content. */
 export interface Lent {
   readonly text: string;
   readonly block: BlockReading;
 }
 
-/** Definitions of blocks that are carried from drawings into others. */
+/** Block definitions copied between drawings. */
 export class CarriedBlocks {
   constructor(
     private readonly db: Db,
     private readonly pool: WorkPool,
   ) {}
 
-  /** Drawings that could lend blocks, by family. */
+  /** Drawings that can provide blocks, by family. */
   async lenders(names: readonly string[]): Promise<Map<string, Lender>> {
     const rows = await this.db.all<Lender>(LENDERS, [names.map(familyOf)]);
     return new Map(rows.map((row) => [row.family, row]));
   }
 
-  /** Takes a definition from a drawing and keeps it until it is written. @throws AppError where it cannot be taken */
+  /**
+   * Reads a definition from a drawing and stores it until it is written.
+   * @throws AppError if that fails
+   */
   async lend({ path, root }: Lender, name: string): Promise<Lent> {
     const from = await this.pool.run('carryBlock', { full: join(root, path), name });
     if (!from.ok) throw invalid('not-carried', `${path}: ${from.message}`);

@@ -8,11 +8,11 @@ declare module '../platform/pool' {
   }
 }
 
-/** A block as a drawing defines it, to be carried into others: or why that cannot be. */
+/** A block definition ready to be copied, or why it cannot be. */
 export type CarriedFrom =
   { readonly ok: true; readonly carried: CarriedBlock; readonly block: BlockReading; readonly text: string } | { readonly ok: false; readonly message: string };
 
-/** Reads a block's definition out of a drawing. */
+/** Reads a block definition from a drawing. */
 export async function carryBlock({ full, name }: { readonly full: string; readonly name: string }): Promise<CarriedFrom> {
   try {
     const bytes = await readPlain(full);

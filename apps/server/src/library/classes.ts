@@ -4,14 +4,14 @@ import { notFound, refused } from '../platform/problem';
 import { clausesSql } from './filter';
 import type { Scanner } from './scan';
 
-/** The classes in the order in which they are tried. */
+/** The classes in matching order. */
 export const readClasses = (sql: Sql): Promise<ClassRow[]> =>
   sql.all<ClassRow>(
     `SELECT c.id, c.name, c.clauses, c.stated_mass AS "statedMass", (SELECT count(*)::int FROM files f WHERE f.class_id = c.id AND NOT f.removed) AS files
      FROM classes c ORDER BY c.position, c.id`,
   );
 
-/** Gives every file the first class whose clauses it meets: one statement for any number of files. */
+/** Assigns every file its first matching class, in one statement. */
 export async function assignClasses(sql: Sql, files: readonly number[] | null): Promise<void> {
   const classes = await sql.all<{ id: number; clauses: ClassRow['clauses'] }>('SELECT id, clauses FROM classes ORDER BY position, id');
   const bind: unknown[] = [files];
@@ -28,7 +28,7 @@ export async function assignClasses(sql: Sql, files: readonly number[] | null): 
   );
 }
 
-/** The company's own subdivision of files. */
+/** The company's own classification of files. */
 export class Classes {
   constructor(
     private readonly db: Db,
@@ -39,7 +39,7 @@ export class Classes {
     return readClasses(this.db);
   }
 
-  /** Stores all classes in their order; those that are not named any more go. */
+  /** Stores all classes in order; omitted ones are deleted. */
   async save(drafts: readonly (ClassDraft & { readonly id?: number })[]): Promise<ClassRow[]> {
     const names = new Set(drafts.map((draft) => draft.name));
     if (names.size < drafts.length) throw refused('class-taken', 'Two classes have the same name.');
@@ -48,7 +48,7 @@ export class Classes {
       for (const draft of drafts) if (draft.id !== undefined && !known.has(draft.id)) throw notFound(`Class ${draft.id}`);
       const kept = drafts.flatMap((draft) => draft.id ?? []);
       await sql.run('DELETE FROM classes WHERE NOT (id = ANY($1::int[]))', [kept]);
-      // Names may change places: give way first.
+      // Temporary names, since names may be swapped.
       await sql.run(`UPDATE classes SET name = id || chr(1)`);
       for (const [position, { id, name, clauses, statedMass }] of drafts.entries())
         if (id === undefined)

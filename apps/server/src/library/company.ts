@@ -4,7 +4,7 @@ import { readSettings, writeSettings } from '../platform/settings';
 import { matchIdentities } from './identities';
 import { judgeStandIns } from './stand-ins';
 
-/** Stores the company's settings with what follows from them for files: which values stand in for others, which model a drawing shows. Whole or not at all. */
+/** Stores company settings and updates what depends on them, in one transaction. */
 export const changeSettings = (db: Db, settings: Settings): Promise<Settings> =>
   db.transaction(async (sql) => {
     const before = await readSettings(sql);

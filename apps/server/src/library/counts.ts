@@ -3,25 +3,22 @@ import { ValueCount, guessType } from '@rule/core/survey';
 import { Db, Sql, asRecordset } from '../platform/db';
 import { LOCKS, TAKE_LOCK } from '../platform/locks';
 
-/** Values that are looked at to guess a name's type. */
+/** Values sampled to guess a name's type. */
 const SAMPLE = 60;
 
-/** A name as it is at one level in one kind of file. */
+/** A name at one level in one kind of file. */
 interface NameKey {
   readonly name: string;
   readonly level: FoundName['level'];
   readonly kind: FoundName['kind'];
 }
 
-/**
- * Counts names again: how many files hold them, filled, by class, library and folder; distinct values, examples
- * and the type they look like. `names` limits the work to names that a change set touched.
- */
+/** Recounts names: files, filled files, distinct values, examples and likely type. `names` limits the work. */
 export async function recount(db: Db, names: readonly string[] | null): Promise<void> {
   await Promise.all([recountFiles(db, names), recountValues(db, names)]);
 }
 
-/** Counts again how many files hold each name, by class, library and folder. */
+/** Recounts files per name, class, library and folder. */
 export async function recountFiles(db: Db, names: readonly string[] | null): Promise<void> {
   if (names?.length !== 0) await db.transaction((sql) => countFiles(sql, names));
 }
@@ -29,17 +26,17 @@ export async function recountFiles(db: Db, names: readonly string[] | null): Pro
 async function countFiles(sql: Sql, names: readonly string[] | null): Promise<void> {
   await sql.all(TAKE_LOCK, [LOCKS.nameCounts]);
   await sql.run(`DELETE FROM name_counts WHERE $1::text[] IS NULL OR name = ANY($1::text[])`, [names]);
-  // At document level a file holds a name once; elsewhere its holders are put together first.
+  // At document level a file counts once per name; elsewhere its holders are combined first.
   await sql.run(COUNTS, [names]);
 }
 
-/** Counts all names again as part of something larger. */
+/** Recounts all names as part of a larger step. */
 export async function recountAll(sql: Sql): Promise<void> {
   await countFiles(sql, null);
   await countValues(sql, null);
 }
 
-/** Works out again which values each name has, and what type they look like. Classes and folders play no part in it. */
+/** Recomputes values and likely types of names, regardless of classes and folders. */
 export async function recountValues(db: Db, names: readonly string[] | null): Promise<void> {
   if (names?.length !== 0) await db.transaction((sql) => countValues(sql, names));
 }
@@ -83,7 +80,7 @@ const COUNTS = `INSERT INTO name_counts (name, level, kind, class_id, library_id
     WHERE place = 'property' AND level <> 'document' AND ($1::text[] IS NULL OR name = ANY($1::text[])) GROUP BY name, level, kind, file_id
   ) v JOIN files f ON f.id = v.file_id GROUP BY v.name, v.level, v.kind, coalesce(f.class_id, 0), f.library_id, f.folder`;
 
-/** The distinct values of a name with the files that hold them, the most frequent first. */
+/** Distinct values of a name with file counts, most frequent first. */
 export const distinctValues = (
   sql: Sql,
   name: string,

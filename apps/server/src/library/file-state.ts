@@ -1,18 +1,18 @@
 import { Kind, WideLevel } from '@rule/core/schema';
 
-/** What decides whether a person may write into a file, or into what stands above files. */
+/** Everything that decides whether a user may write to a file or a wide holder. */
 export interface FileState<K = Kind> {
   readonly id: number;
   readonly path: string;
   readonly kind: K;
   readonly className: string | null;
-  /** Workflow state; `null` where no vault holds it. */
+  /** Workflow state; `null` outside the vault. */
   readonly state: string | null;
   /** Why it cannot be written now. */
   readonly lock: string | null;
 }
 
-/** The same for files and for companies, projects and drawing sets. */
+/** The same for files, companies, projects and drawing sets. */
 export type TargetState = FileState<Kind | WideLevel>;
 
 /** Columns of a {@link FileState}, from `files f` (or `targets f`) with its class `c`: see {@link STATE_FROM}. */

@@ -1,15 +1,15 @@
 import { Clause, FileFilter, FindingKind, clauseProblem } from '@rule/contract';
 
-/** A condition on `files f` with the parameters that it needs. */
+/** An SQL condition on `files f` with its parameters. */
 export interface Condition {
   readonly sql: string;
   readonly bind: unknown[];
 }
 
-/** A text as a pattern that matches it alone. */
+/** Escapes a text for LIKE. */
 export const escapeLike = (text: string) => text.replace(/[\\%_]/g, '\\$&');
 
-/** Hands out numbered parameters. */
+/** Collects numbered parameters. */
 class Binding {
   readonly values: unknown[] = [];
   constructor(private readonly first: number) {}
@@ -21,7 +21,7 @@ class Binding {
 
 const SIZE: Readonly<Record<string, string>> = { '<': '<', '≤': '<=', '≥': '>=', '>': '>' };
 
-/** A comparison of a text column; numbers are compared as such where a number column is at hand. */
+/** Compares a text column; numerically where a number column exists. */
 function compare(column: string, number: string | null, { operator, text = '' }: Clause, bind: Binding): string {
   switch (operator) {
     case 'is':
@@ -43,7 +43,7 @@ function compare(column: string, number: string | null, { operator, text = '' }:
     default: {
       const size = text.trim() === '' ? Number.NaN : Number(text.trim().replace(',', '.'));
       if (number !== null && Number.isFinite(size)) return `${number} ${SIZE[operator]} ${bind.add(size)}::double precision`;
-      // Dates in ISO 8601 sort as text does; other texts by their letters.
+      // ISO 8601 dates sort as text.
       return `${column} ${SIZE[operator]} ${bind.add(text)}::text COLLATE "C"`;
     }
   }
@@ -51,7 +51,7 @@ function compare(column: string, number: string | null, { operator, text = '' }:
 
 /** A clause on values `v`. @param where which values it is about */
 function valueSql(where: string, clause: Clause, bind: Binding): string {
-  // Blank means that no holder that is asked has a value: nothing there, an empty text, or a stand-in.
+  // Blank: no queried holder has a value other than an empty text or a stand-in.
   if (clause.operator === 'is blank') return `NOT EXISTS (SELECT 1 FROM held_values v WHERE ${where} AND v.text <> '' AND NOT v.stand_in)`;
   if (clause.operator === 'is filled') return `EXISTS (SELECT 1 FROM held_values v WHERE ${where} AND v.text <> '' AND NOT v.stand_in)`;
   if (clause.operator === 'is a stand-in') return `EXISTS (SELECT 1 FROM held_values v WHERE ${where} AND v.stand_in)`;
@@ -60,8 +60,8 @@ function valueSql(where: string, clause: Clause, bind: Binding): string {
 }
 
 /**
- * The condition that a clause on a property means for a holder `h` inside a file, parameters numbered from `first`.
- * @param names where the holder keeps the property: names of document properties, and tags of cells
+ * Condition of a property clause for a holder `h`, parameters numbered from `first`.
+ * @param names where the holder keeps the property: document property names and cell tags
  */
 export function holderClauseSql(
   clause: Clause,
@@ -76,7 +76,7 @@ export function holderClauseSql(
 }
 
 function clauseSql(clause: Clause, bind: Binding): string {
-  // One that was kept before it was refused, and says nothing, takes nothing in.
+  // An incomplete clause matches nothing.
   if (clauseProblem(clause) !== null) return 'false';
   switch (clause.subject) {
     case 'file name':
@@ -99,20 +99,20 @@ function clauseSql(clause: Clause, bind: Binding): string {
   }
 }
 
-/** The condition that a list of clauses stands for, parameters numbered from `first`. */
+/** Condition of a list of clauses, parameters numbered from `first`. */
 export function clausesSql(list: readonly Clause[], first = 1): Condition {
   const bind = new Binding(first);
   return { sql: list.map((clause) => `(${clauseSql(clause, bind)})`).join(' AND ') || 'true', bind: bind.values };
 }
 
-/** Findings `g` of a kind. */
+/** Conditions on findings `g` by kind. */
 const FINDING_SQL: Readonly<Record<FindingKind, string>> = {
   missing: `g.code = 'required'`,
   stale: `g.code = 'stale'`,
   wrong: `g.code NOT IN ('required', 'stale', 'stand-in', 'other-name', 'unheld')`,
 };
 
-/** The condition that a filter stands for, parameters numbered from `first`. */
+/** Condition of a filter, parameters numbered from `first`. */
 export function filterSql({ library, folder, kind, class: classId, search, where, assembly, within, finding }: FileFilter, first = 1): Condition {
   const bind = new Binding(first);
   const parts = ['NOT f.removed'];
@@ -124,7 +124,7 @@ export function filterSql({ library, folder, kind, class: classId, search, where
   if (kind !== undefined) parts.push(`f.kind = ${bind.add(kind)}`);
   if (classId !== undefined) parts.push(classId === 0 ? 'f.class_id IS NULL' : `f.class_id = ${bind.add(classId)}::int`);
   if (search) {
-    // The search covers paths and the properties that say so, and what the schema does not know.
+    // Search covers paths, searchable properties and names outside the schema.
     const at = bind.add(`%${escapeLike(search)}%`);
     parts.push(
       `(f.path ILIKE ${at} OR EXISTS (SELECT 1 FROM held_values s WHERE s.file_id = f.id AND s.text ILIKE ${at} AND s.place = 'property'

@@ -4,10 +4,7 @@ import { Sql, asRecordset } from '../platform/db';
 
 const fileOf = (match: Match) => (match.state === 'matched' ? match.file : null);
 
-/**
- * Works out again which part file every assembly's copy belongs to and which model every drawing shows.
- * Choices that people made are remembered and come first.
- */
+/** Recomputes the part files of copies in assemblies and the models of drawings. Manual choices win. */
 export async function matchIdentities(sql: Sql, modelProperty: string): Promise<void> {
   const candidates = await sql.all<Candidate>(`SELECT id AS file, path, product_id AS "productId" FROM files WHERE format = 'step' AND NOT removed`);
   const index = new CandidateIndex(candidates);
@@ -31,7 +28,7 @@ export async function matchIdentities(sql: Sql, modelProperty: string): Promise<
         return { assembly: id, product: product.key, match, part: fileOf(match) };
       }),
   );
-  // What stays as it is is not touched: everything that hangs on it would be worked out again.
+  // Unchanged rows are not touched, as dependent data would be recomputed.
   await sql.run(
     `DELETE FROM copies c WHERE NOT EXISTS (SELECT 1 FROM jsonb_to_recordset($1::jsonb) AS n(assembly int, product text) WHERE n.assembly = c.assembly_id AND n.product = c.product)`,
     [asRecordset(copies)],

@@ -14,21 +14,24 @@ import { HELD, KeptReading } from './readings';
 /** The columns of a file row. */
 export const FILE_ROW = `f.id, f.library_id AS library, f.path, f.folder, f.name, f.kind, (SELECT c.name FROM classes c WHERE c.id = f.class_id) AS "class", f.problem, f.lock_reason AS lock, f.lock_by AS "lockBy", f.lock_since AS "lockSince", f.workflow_state AS state`;
 
-/** Folders of the server where tables come from or go to, with what they are for. */
+/** Server folders used for tables, with their purpose. */
 const OTHER_PLACES = `SELECT 'watched for tables' AS what, content->>'folder' AS folder FROM watched_folders
   UNION ALL SELECT 'where ' || (content->>'name') || ' is delivered to', content->>'folder' FROM deliveries`;
 
-/** Libraries and what their files hold. */
+/** Libraries and their files. */
 export class Libraries {
   constructor(
     private readonly db: Db,
-    /** Where uploaded libraries are kept. */
+    /** Folder of uploaded libraries. */
     private readonly uploads: string,
-    /** Folders that no library may be: Rule's own. */
+    /** Folders that cannot be a library: Rule's own. */
     private readonly forbidden: readonly string[],
   ) {}
 
-  /** A folder on which a library may stand. @param but a library that may be there already */
+  /**
+   * Validates a library folder.
+   * @param but a library that may already be there
+   */
   private async folder(path: string, name: string | null, but: number | null): Promise<string> {
     const root = await realpath(path).catch(() => undefined);
     if (root === undefined || !(await stat(root)).isDirectory()) throw invalid('no-folder', `${path} is not a folder on the server.`);
@@ -51,10 +54,7 @@ export class Libraries {
     return row!.id;
   }
 
-  /**
-   * Says where a library stands: on the same folder, which confirms it, or on another one, to which its files have been moved or restored.
-   * What is known of them stays; the next survey tells what differs.
-   */
+  /** Confirms a library's folder or points it to another one after a move or restore. Known data stays; the next scan finds differences. */
   async place(id: number, path: string): Promise<void> {
     const library = await this.db.one<{ kind: string }>('SELECT kind FROM libraries WHERE id = $1', [id]);
     if (!library) throw notFound(`Library ${id}`);
@@ -63,7 +63,7 @@ export class Libraries {
     await this.db.exclusive(LOCKS.files, () => this.db.run('UPDATE libraries SET root = $2, confirmed = true WHERE id = $1', [id, root]));
   }
 
-  /** Begins a library of uploaded files. */
+  /** Creates a library for uploads. */
   async addUpload(name: string): Promise<number> {
     if (await this.db.one('SELECT 1 FROM libraries WHERE name = $1', [name])) throw refused('library-taken', `A library named ${name} already exists.`);
     return this.db.transaction(async (sql) => {
@@ -88,7 +88,7 @@ export class Libraries {
     return row;
   }
 
-  /** A file as it is on disk, open for reading; whoever asks closes it. */
+  /** Opens a file for reading; the caller closes it. */
   async open(id: number): Promise<FileHandle> {
     const row = await this.db.one<{ root: string; path: string }>(
       'SELECT l.root, f.path FROM files f JOIN libraries l ON l.id = f.library_id WHERE f.id = $1 AND NOT f.removed',

@@ -3,8 +3,8 @@ import { Sql } from '../platform/db';
 import { clausesSql } from './filter';
 
 /**
- * Gives every file its project and its drawing set: where a person has put it, or else the first whose rule it meets and from which
- * nobody has taken it out. One statement a level for any number of files.
+ * Assigns every file its project and drawing set: by manual choice, or else the first matching rule that nobody excluded it from. One
+ * statement per level.
  */
 export async function assignWide(sql: Sql, files: readonly number[] | null): Promise<void> {
   const holders = await sql.all<{ id: number; level: string; clauses: readonly Clause[] }>(
@@ -23,7 +23,7 @@ export async function assignWide(sql: Sql, files: readonly number[] | null): Pro
         return `WHEN (${condition.sql}) AND NOT EXISTS (SELECT 1 FROM wide_members x WHERE x.holder_id = ${id} AND x.file_id = f.id AND NOT x.member) THEN ${id}`;
       });
     const byRule = cases.length ? `(CASE ${cases.join(' ')} END)` : 'NULL';
-    // Only drawings have sheets to be kept in a set.
+    // Only drawings belong to drawing sets.
     const kinds = level === 'drawing set' ? `f.kind = 'drawing' AND ` : '';
     await sql.run(
       `UPDATE files t SET ${column} = n.holder FROM (

@@ -15,13 +15,13 @@ declare module '../platform/pool' {
   }
 }
 
-/** Largest file that Rule reads for its values. */
+/** Largest file read for its values. */
 export const LARGEST_FILE = 512 * 1024 * 1024;
 
-/** Largest file of a kind unknown to Rule that is read through, to tell it from others by its content. */
+/** Largest file of unknown format that is hashed. */
 const LARGEST_TOLD_APART = 64 * 1024 * 1024;
 
-/** One file as read, or why it could not be. */
+/** A file as read, or why it could not be. */
 export interface ReadOutcome {
   readonly path: string;
   readonly size: number;
@@ -31,13 +31,13 @@ export interface ReadOutcome {
   readonly problem: string | null;
 }
 
-/** What the disk says of a file. */
+/** File metadata from the disk. */
 export interface Listed {
   readonly size: number;
   readonly mtimeMs: number;
 }
 
-/** What Rule knows of a file whose values are kept beside it. */
+/** Reading of a file whose values are kept beside it. */
 const OTHER: FileReading = {
   format: 'other',
   version: '',
@@ -62,29 +62,29 @@ const CODES: Readonly<Record<string, string>> = {
   EIO: 'The disk reports an error in the file.',
 };
 
-/** Where the bytes of small files stand while they are read, one file after the other. Readings keep none of them. */
+/** Shared buffer for small files; readings keep no reference to it. */
 const desk = new Uint8Array(1024 * 1024);
 
-/** The bytes of a file, as many as it is said to have; those of a small one only until the next file is read. */
+/** The bytes of a file; for small files valid only until the next read. */
 function bytesOf({ fd, size }: OpenFile): Uint8Array {
   const bytes = size < desk.length ? desk.subarray(0, size) : new Uint8Array(size);
   return bytes.subarray(0, fillFrom(fd, bytes));
 }
 
-/** Asked between pieces of work: whether someone still wants it. */
+/** Called between pieces of work to check for cancellation. */
 export type GoOn = () => boolean;
 
-/** Thrown in the thread where someone cancelled the work. Nothing was stored. */
+/** Thrown in the thread on cancellation. Nothing was stored. */
 class GivenUp extends Error {}
 
 const WRITING = 'Another program was writing the file. Read the library again.';
 
 /**
- * Reads one file. Blocking calls: the thread has nothing else to do, and for small files they cost a fraction of the others.
- * `format` names the format where the file's name is not to decide; `listed` is what the disk said of the file a moment ago.
+ * Reads one file synchronously: the thread has nothing else to do, and it is faster for small files. `format` overrides the file name's
+ * format; `listed` is recent metadata.
  */
 async function readOne(path: string, full: string, format?: string, listed?: Listed, goOn: GoOn = () => true): Promise<ReadOutcome> {
-  // What is known of the file when it goes away under the reader's hands.
+  // The file disappeared while being read.
   const seen = { size: -1 };
   const unread = (size: number, mtimeMs: number, problem: string, hash = ''): ReadOutcome => ({ path, size, mtimeMs, hash, reading: null, problem });
   try {
@@ -97,7 +97,7 @@ async function readOne(path: string, full: string, format?: string, listed?: Lis
         return { size, mtimeMs, known, bytes: bytesOf(file) };
       });
       const { size, mtimeMs, known, bytes } = read;
-      // Files that Rule does not know are told apart by their content as well, but not at any price.
+      // Files of unknown format are hashed only up to a size limit.
       if (!known) {
         const hash = size > LARGEST_TOLD_APART ? '' : await hashPlain(full, goOn);
         if (hash === null) throw new GivenUp();
@@ -107,7 +107,7 @@ async function readOne(path: string, full: string, format?: string, listed?: Lis
       const after = statSync(full);
       const still = bytes.length === size && after.mtimeMs === mtimeMs && after.size === size;
       if (!still || (attempt === 0 && (listed!.mtimeMs !== mtimeMs || listed!.size !== size))) {
-        // It is no longer what was listed, or another program is writing: once more, then at the next rescan.
+        // The file changed while being read: retried once, then left to the next scan.
         if (attempt < 2) continue;
         return unread(-1, -1, WRITING);
       }
@@ -126,7 +126,7 @@ async function readOne(path: string, full: string, format?: string, listed?: Lis
   }
 }
 
-/** Reads files from disk. A broken file is an outcome like any other and stops nothing. */
+/** Reads files from disk. A broken file is reported and stops nothing. */
 export async function readFiles(input: {
   readonly paths: readonly { readonly path: string; readonly full: string; readonly format?: string }[];
 }): Promise<ReadOutcome[]> {
@@ -135,7 +135,7 @@ export async function readFiles(input: {
   return outcomes;
 }
 
-/** SHA-256 of files by path; those that cannot be read are left out. */
+/** SHA-256 of files by path; unreadable ones are omitted. */
 export async function hashFiles(input: { readonly paths: readonly string[] }): Promise<Record<string, string>> {
   const hashes: Record<string, string> = {};
   for (const path of input.paths) {
@@ -150,37 +150,37 @@ export interface ScanInput {
     readonly id: number;
     readonly path: string;
     readonly full: string;
-    /** Size and time by which it was listed. */
+    /** Listed size and time. */
     readonly listed: Listed;
-    /** Hash as last read, so that a file that was only touched is not stored again; `''` for one that is to be stored in any case. */
+    /** Last known hash, so touched but unchanged files are not stored again; `''` to store in any case. */
     readonly hash: string;
-    /** Hash that the database has. */
+    /** Hash in the database. */
     readonly known: string;
-    /** Set for a file that the database does not know yet. */
+    /** Set for a new file. */
     readonly born: Birth | null;
   }[];
   readonly standIns: readonly string[];
-  /** Holds something else than 0 as soon as nobody wants the work any more. */
+  /** Non-zero once the work is cancelled. */
   readonly cancelled: Int32Array;
 }
 
-/** What became of a batch of files. */
+/** Outcome of a batch of files. */
 export interface ScanOutcome {
   readonly failed: readonly { readonly path: string; readonly message: string }[];
-  /** Files whose size or time had changed but not their bytes. */
+  /** Files whose size or time changed but not their bytes. */
   readonly touched: number;
 }
 
 const NOTHING: ScanOutcome = { failed: [], touched: 0 };
 
-/** Thrown where files of a batch were written by Rule after they had been listed: what was read of them is out of date. */
+/** Thrown if Rule wrote files of the batch after they were listed. */
 class Overtaken extends Error {
   constructor(readonly files: ReadonlySet<number>) {
     super('Files were written while they were read.');
   }
 }
 
-/** Files of a batch that a change set has written since, or is writing, and new ones whose path another file has got meanwhile. */
+/** Files of a batch that a change set is writing or has written since, and new ones whose path is taken meanwhile. */
 async function writtenMeanwhile(sql: Sql, { files }: ScanInput): Promise<Set<number>> {
   const known = files.filter(({ born }) => born === null).map(({ id, known: hash }) => ({ id, hash }));
   const born = files.flatMap(({ id, born: birth }) => (birth === null ? [] : [{ id, library: birth.library, path: birth.path }]));
@@ -195,20 +195,19 @@ async function writtenMeanwhile(sql: Sql, { files }: ScanInput): Promise<Set<num
 
 const wordsOf = (error: unknown) => (error instanceof Error ? error.message : String(error));
 
-/** Classes of SQLSTATE that say that a value cannot be kept: data exceptions, broken constraints, exceeded limits. */
+/** SQLSTATE classes for values that cannot be stored: data exceptions, broken constraints, exceeded limits. */
 const REFUSES_DATA = /^(22|23|54)/;
 
-/** The code that the database gave with an error. */
+/** SQLSTATE of an error. */
 const sqlState = (error: unknown): string => {
   const { code, parent } = (error ?? {}) as { code?: unknown; parent?: { code?: unknown } };
   return ([code, parent?.code].find((one) => typeof one === 'string') as string) ?? '';
 };
 
 /**
- * Reads files and stores what they hold, all in one transaction. Where the database refuses what one of them holds, the others go in
- * and that one is kept as a file that could not be read, with the reason; where even that is refused it is only reported.
- *
- * @param refused why what the files hold is not kept, if it is not
+ * Reads and stores files in one transaction. If the database rejects one file's content, it is stored as unreadable with the reason, and
+ * the others go in; if even that fails, it is only reported. *
+ * @param refused why the content is not stored, if so
  */
 export async function scanFiles(input: ScanInput, db: Db, refused: string | null = null): Promise<ScanOutcome> {
   if (input.files.length === 0) return NOTHING;
@@ -244,7 +243,7 @@ async function scanTogether(input: ScanInput, db: Db, refused: string | null): P
     else readings.add({ id, born, ...outcome });
   }
   await db.transaction(async (sql) => {
-    // What was read can be read again: no batch waits for the disk. The transactions that follow see to it that all of it is kept.
+    // Readings can be repeated, so batches do not wait for the disk; later transactions do.
     await sql.run('SET LOCAL synchronous_commit = off');
     await sql.all(SHARE_LOCK, [LOCKS.readings]);
     if (!goOn()) throw new GivenUp();
@@ -260,5 +259,5 @@ async function scanTogether(input: ScanInput, db: Db, refused: string | null): P
   return { failed, touched: touched.length };
 }
 
-/** A file error with the byte at which it was noticed. */
+/** A file error with its byte offset. */
 export const describe = (error: FileError): string => (error.offset === undefined ? error.message : `${error.message} (byte ${error.offset})`);

@@ -5,7 +5,7 @@ import { COPY_NULL, CopyRows, CopyValue, Sql, copiedText } from '../platform/db'
 import { hashOf } from '../platform/store';
 import { KeptBlock, keepBlocks } from './blocks';
 
-/** Where a file stands that the database does not know yet. */
+/** Location of a file new to the database. */
 export interface Birth {
   readonly library: number;
   readonly path: string;
@@ -13,10 +13,10 @@ export interface Birth {
   readonly name: string;
 }
 
-/** A file as read from disk, to be stored as what was last read. */
+/** A file as read from disk, ready to store. */
 export interface ReadFile {
   readonly id: number;
-  /** Set for a file that comes into the database with this reading. */
+  /** Set for a new file. */
   readonly born?: Birth | null;
   readonly size: number;
   readonly mtimeMs: number;
@@ -25,17 +25,17 @@ export interface ReadFile {
   readonly problem: string | null;
 }
 
-/** Which state of the readers a file was read by. Raised when they learn to see more; files of older numbers are read again. */
+/** Version of the readers. Raise it when they learn to read more; files read by older versions are read again. */
 export const READ_BY = 4;
 
-/** What of a reading is kept beside values and blocks. */
+/** Parts of a reading stored besides values and blocks. */
 export type KeptReading = Pick<FileReading, 'version' | 'structure' | 'inserts' | 'sheets' | 'nextHandle' | 'problems'>;
 
-/** The number that a text is; `null` when it is none. */
+/** A text as a number; `null` if it is not one. */
 function numberOf(text: string): number | null {
   if (text === '' || text.length > 40) return null;
   const first = text.charCodeAt(0) | 32;
-  // A letter begins no number: most texts need no closer look.
+  // Fast path: a text starting with a letter is not a number.
   if ((first >= 97 && first <= 122) || text.trim() === '') return null;
   const n = Number(text);
   return Number.isFinite(n) ? n : null;
@@ -45,14 +45,14 @@ function* holderRows({ id, reading }: ReadFile): Generator<CopyValue[]> {
   for (const [at, { key, level, label }] of (reading?.holders ?? []).entries()) yield [id, key, level, label, at];
 }
 
-/** The main scale of a sheet is the one that most viewports have. */
+/** The main scale of a sheet is its most frequent viewport scale. */
 function mainScale(scales: readonly number[]): number | null {
   const times = new Map<number, number>();
   for (const scale of scales) times.set(scale, (times.get(scale) ?? 0) + 1);
   return [...times].sort((a, b) => b[1] - a[1])[0]?.[0] ?? null;
 }
 
-/** Sheets of a drawing in their order. What a file does not say of the order is as it is read. */
+/** Sheets of a drawing in order; unordered ones in reading order. */
 function* sheetRows({ id, reading }: ReadFile): Generator<CopyValue[]> {
   const seen = new Set<string>();
   for (const [at, { layout, scales, largest, paper, unit, order }] of (reading?.sheets ?? []).entries()) {
@@ -62,7 +62,7 @@ function* sheetRows({ id, reading }: ReadFile): Generator<CopyValue[]> {
   }
 }
 
-/** How cells of a placed block are lettered where that is not as the block says. */
+/** Lettering of placed cells where it differs from the block. */
 export type PlacedLettering = Pick<FileReading['inserts'][number], 'scale' | 'own'>;
 
 function* placedRows({ id, reading }: ReadFile): Generator<CopyValue[]> {
@@ -72,10 +72,10 @@ function* placedRows({ id, reading }: ReadFile): Generator<CopyValue[]> {
   }
 }
 
-/** Texts as PostgreSQL writes an array of them. */
+/** Texts as a PostgreSQL array literal. */
 const arrayText = (texts: readonly string[]): string => `{${texts.map((text) => `"${text.replace(/["\\]/g, '\\$&')}"`).join(',')}}`;
 
-/** All values of a file as lines for COPY: a library has them by the million, so that no row is made of each before. */
+/** All values of a file as COPY lines, without an object per row. */
 function valueLines({ id, reading }: ReadFile, standIns: StandIns): string {
   let lines = '';
   for (const { key, level, values } of reading?.holders ?? []) {
@@ -84,7 +84,7 @@ function valueLines({ id, reading }: ReadFile, standIns: StandIns): string {
     for (const { place, name, held } of values) {
       let names = seen.get(place);
       if (!names) seen.set(place, (names = new Set()));
-      // Readers report names that stand twice; the first one counts.
+      // For duplicate names, reported by readers, the first counts.
       if (names.has(name)) continue;
       names.add(name);
       const unit = held.unit === undefined ? COPY_NULL : copiedText(held.unit);
@@ -95,10 +95,13 @@ function valueLines({ id, reading }: ReadFile, standIns: StandIns): string {
   return lines;
 }
 
-/** JSON as the database takes it: its texts cannot hold the character U+0000. */
+/** JSON for PostgreSQL, which cannot hold U+0000. */
 const plainJson = (value: object) => JSON.stringify(value).replaceAll('\\u0000', '\\ufffd');
 
-/** What stands for a file itself, whether it is known already or not. @param blocks hashes of its blocks */
+/**
+ * Row of a file, new or known.
+ * @param blocks hashes of its blocks
+ */
 function rowOf({ id, size, mtimeMs, hash, reading, problem }: ReadFile, blocks: readonly string[]) {
   return {
     id,
@@ -127,7 +130,7 @@ function rowOf({ id, size, mtimeMs, hash, reading, problem }: ReadFile, blocks: 
 
 function bornRow({ id, size, mtime, hash, problem, kind, format, product, reading, blocks }: ReturnType<typeof rowOf>, birth: Birth): CopyValue[] {
   const { library, path, folder, name } = birth;
-  // Of a file that could not be read, its name says what it is.
+  // The kind of an unreadable file follows from its name.
   const known = format ?? formatOf(path)?.id ?? 'other';
   const guess = known === 'dxf' ? 'drawing' : known === 'step' ? 'part' : 'other';
   return [
@@ -149,10 +152,7 @@ function bornRow({ id, size, mtime, hash, problem, kind, format, product, readin
   ];
 }
 
-/**
- * Readings on their way into the database. Each is turned into what is sent as soon as it is there, so that any number of
- * files costs the memory of their text alone.
- */
+/** Readings being stored. Each is converted to COPY text at once, to limit memory. */
 export class Readings {
   private readonly born = new CopyRows();
   private readonly holders = new CopyRows();
@@ -180,7 +180,7 @@ export class Readings {
     if (file.reading?.format === 'other') this.beside.push(file.id);
   }
 
-  /** The hashes of blocks, which are remembered. */
+  /** Known block hashes. */
   private keep(blocks: FileReading['blocks']): string[] {
     return blocks.map((block) => {
       const definition = plainJson(block);
@@ -190,10 +190,7 @@ export class Readings {
     });
   }
 
-  /**
-   * Stores them: a few statements for any number of files. A file that could not be read holds nothing; a
-   * file whose values are kept beside it gets them from there.
-   */
+  /** Stores readings with a few statements. Unreadable files hold nothing; files without readable format get their values from beside. */
   async store(sql: Sql): Promise<void> {
     await keepBlocks(sql, [...this.blocks.values()]);
     await sql.copy('files (id, library_id, path, folder, name, kind, format, size, mtime_ms, hash, problem, product_id, reading, blocks, read_by)', this.born);
@@ -224,10 +221,10 @@ export async function storeReadings(sql: Sql, files: readonly ReadFile[], standI
   await readings.store(sql);
 }
 
-/** Files whose values are copied in one step. */
+/** Files copied at a time. */
 const BESIDE_FILES = 5000;
 
-/** A value that is kept beside a file; `text` is `null` where it has gone. */
+/** A value kept beside a file; `text` is `null` if removed. */
 interface BesideRow {
   readonly file: number;
   readonly name: string;
@@ -243,7 +240,7 @@ function* besideRows(kept: Iterable<BesideRow>, standIns: StandIns): Generator<C
     if (text !== null) yield [file, '', 'property', name, 'other', text, form, unit, numberOf(text), 'document', form === 'text' && standIns.matches(text)];
 }
 
-/** Copies all values that are kept beside files to where values are looked up; in pieces, so that no number of files is held in memory at once. */
+/** Copies all values kept beside files to the lookup table, in batches. */
 export async function takeBeside(sql: Sql, files: readonly number[], standIns: StandIns): Promise<void> {
   for (let from = 0; from < files.length; from += BESIDE_FILES) {
     const bind = [files.slice(from, from + BESIDE_FILES)];
@@ -256,7 +253,7 @@ export async function takeBeside(sql: Sql, files: readonly number[], standIns: S
   }
 }
 
-/** Copies those values beside files that a change set has written to where values are looked up, in pieces. */
+/** Copies values written by a change set from beside files to the lookup table, in batches. */
 export async function takeBesideLines(sql: Sql, changeSet: number, files: readonly number[], standIns: StandIns): Promise<void> {
   for (let from = 0; from < files.length; from += BESIDE_FILES) {
     const written = await sql.all<BesideRow>(
@@ -264,7 +261,7 @@ export async function takeBesideLines(sql: Sql, changeSet: number, files: readon
        WHERE l.change_set_id = $1 AND l.file_id = ANY($2::int[]) AND l.place = 'property'`,
       [changeSet, files.slice(from, from + BESIDE_FILES)],
     );
-    // From the pairs to the values: from the lines the planner would go through all values of all files.
+    // Joined from pairs to values; otherwise the planner scans all values.
     await sql.run(
       `DELETE FROM held_values v USING unnest($1::int[], $2::text[]) AS n(file, name) WHERE v.file_id = n.file AND v.holder = '' AND v.place = 'property' AND v.name = n.name`,
       [written.map((row) => row.file), written.map((row) => row.name)],
@@ -273,5 +270,5 @@ export async function takeBesideLines(sql: Sql, changeSet: number, files: readon
   }
 }
 
-/** A held value as the database's JSON builds it. */
+/** A held value as JSON in SQL. */
 export const HELD = `jsonb_strip_nulls(jsonb_build_object('text', v.text, 'form', v.form, 'unit', v.unit))`;

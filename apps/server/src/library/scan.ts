@@ -17,20 +17,20 @@ import { recountFiles, recountValues } from './counts';
 import { assignWide } from './members';
 import { noteArrivals } from './arrivals';
 
-/** A batch that a worker reads in one step holds at most so many files and bytes. */
+/** Limits of a batch read by a worker. */
 const BATCH_FILES = 100;
 const BATCH_BYTES = 12 * 1024 * 1024;
 
-/** So many files bring the database's own figures about its tables out of date at once. */
+/** After this many files, table statistics are outdated. */
 const MANY = 1000;
 
-/** Deepest folder that a scan enters. */
+/** Maximum folder depth of a scan. */
 const DEEPEST = 40;
 
-/** Files that programs leave beside those that they hold open, and folders of archives that belong to a desktop. */
+/** Lock files of programs, and desktop metadata folders of archives. */
 const BELONGS_TO_PROGRAMS = /^(\.|~\$|Thumbs\.db$|desktop\.ini$|__MACOSX$)/i;
 
-/** Whether a name belongs to a program or desktop and is no one's file. */
+/** Whether a name belongs to a program or desktop, not to a user. */
 export const isPassedOver = (name: string): boolean => BELONGS_TO_PROGRAMS.test(name);
 
 interface Found {
@@ -49,7 +49,7 @@ interface Known {
   readonly readBy: number;
 }
 
-/** How a library differs from what was last read of it. */
+/** Differences between a library and what was last read. */
 interface Differences {
   readonly gone: readonly Known[];
   readonly added: readonly Found[];
@@ -58,12 +58,12 @@ interface Differences {
 
 type Report = { -readonly [K in keyof RescanReport]: RescanReport[K] } & { failed: { path: string; message: string }[] };
 
-/** One library on its way through a scan. */
+/** A library being scanned. */
 interface LibraryScan {
   readonly library: number;
   readonly root: string;
   readonly known: Map<string, Known>;
-  /** Numbers of the files that came into the database with this scan, by path. */
+  /** Numbers of files added by this scan, by path. */
   readonly born: Map<string, number>;
   readonly waiting: Waiting;
   readonly report: Report;
@@ -72,20 +72,17 @@ interface LibraryScan {
 
 const emptyReport = (): Report => ({ added: 0, changed: 0, moved: 0, removed: 0, unchanged: 0, passedOver: 0, failed: [] });
 
-/**
- * Lets the database count what its plans depend on. It does so by itself sooner or later; until then it would take
- * the tables for empty, and sort and loop where it should hash.
- */
+/** Updates table statistics; otherwise the planner would treat new tables as empty. */
 async function takeStock(db: Db): Promise<void> {
   await db.transaction(async (sql) => {
-    // Some thousand rows tell enough until the database looks at more of them by itself.
+    // A sample of some thousand rows is enough for now.
     await sql.run('SET LOCAL default_statistics_target = 10');
     await sql.run('ANALYZE files (id, library_id, folder, kind, removed)');
     await sql.run('ANALYZE held_values (file_id, place, name, level, kind)');
   });
 }
 
-/** Reads what is new or changed in libraries: by size and time first, by content only where those differ. */
+/** Scans libraries: by size and time first, by content only where those differ. */
 export class Scanner {
   constructor(
     private readonly db: Db,
@@ -93,7 +90,7 @@ export class Scanner {
     private readonly clock: () => Date,
   ) {}
 
-  /** Reads all libraries, or one of them. */
+  /** Scans all libraries, or one. */
   async rescan(context: JobContext = UNWATCHED, only: number | null = null): Promise<RescanReport> {
     return this.db.exclusive(LOCKS.survey, async () => {
       const report = emptyReport();
@@ -105,12 +102,12 @@ export class Scanner {
           if (!confirmed) report.failed.push({ path: root, message: 'The library was restored. Confirm its folder in Settings.' });
           else await this.rescanOne(id, root, known, report, context);
       } finally {
-        // Also after a cancelled scan: what was read is put in its place.
+        // Also after a cancelled scan, for what was read.
         if (report.added + report.changed + report.moved + report.removed > 0) {
           if (report.added + report.changed >= MANY) await takeStock(this.db);
           if (report.changed > 0) await forgetBlocks(this.db);
           await this.settle(context);
-          // PostgreSQL would do it by itself a minute later: pages of files in order are found without looking at every file before them.
+          // VACUUM updates the visibility map, which index-only scans need.
           if (report.added + report.changed + report.moved >= MANY) await this.db.run('VACUUM (SKIP_LOCKED) files, held_values');
         }
       }
@@ -119,7 +116,7 @@ export class Scanner {
     });
   }
 
-  /** Works out again what follows from the files: classes, what stands for what, counts. */
+  /** Recomputes what depends on files: classes, matches, counts. */
   async settle(context: JobContext = UNWATCHED): Promise<void> {
     const { modelProperty } = await readSettings(this.db);
     const sort = async () => {
@@ -147,13 +144,13 @@ export class Scanner {
     }
     context.progress('listing files', 0, 0);
     const scan: LibraryScan = { library, root, known: new Map(), born: new Map(), waiting: new Waiting(), report, context };
-    // Where nothing is known, every file is new, and is read while others are looked for.
+    // In an empty library all files are new, so reading starts while listing continues.
     const isKnown = await this.db.one('SELECT 1 FROM files WHERE library_id = $1 LIMIT 1', [library]);
     const { gone, added, changed } = isKnown ? await this.readChanged(scan) : await this.readWhileListing(scan);
     const missing = await stillMissing(root, gone);
     await this.db.transaction(async (sql) => {
       await sql.all(SHARE_LOCK, [LOCKS.readings]);
-      // What a change set has under way is not gone, and what it has renamed is no longer what was listed.
+      // Files being written by a change set are not missing, and renamed ones are no longer as listed.
       const unfinished = await unfinishedFiles(sql);
       const ids = (
         await sql.all<{ id: number }>(
@@ -167,7 +164,7 @@ export class Scanner {
         await sql.run('DELETE FROM holders WHERE file_id = ANY($1::int[])', [ids]);
         await sql.run('DELETE FROM held_values WHERE file_id = ANY($1::int[])', [ids]);
       }
-      // A library that is read for the first time is no news, file by file.
+      // The first scan of a library sends no notifications.
       if (wasRead) {
         const idsOf = (files: readonly Found[]) => files.map(({ path }) => scan.born.get(path) ?? scan.known.get(path)!.id);
         await noteArrivals(sql, idsOf(added), 'new', this.clock());
@@ -199,7 +196,7 @@ export class Scanner {
     return { gone: [], added, changed: [] };
   }
 
-  /** Whether files were read by readers of an earlier version, which saw less. */
+  /** Whether files were read by an older reader version. */
   async hasOldReadings(): Promise<boolean> {
     return (await this.db.one('SELECT 1 FROM files WHERE read_by <> $1 AND NOT removed LIMIT 1', [READ_BY])) !== undefined;
   }
@@ -207,7 +204,7 @@ export class Scanner {
   private async readChanged(scan: LibraryScan): Promise<Differences> {
     const { library, root, known, waiting, report, context } = scan;
     const found: Found[] = [];
-    // The database is asked while the disk is.
+    // Database and disk are queried in parallel.
     const busy = await unfinishedPaths(this.db);
     const [rowsKnown, walk] = await Promise.all([
       this.db.all<Known>('SELECT id, path, size, mtime_ms AS mtime, removed, hash, read_by AS "readBy" FROM files WHERE library_id = $1', [library]),
@@ -222,7 +219,7 @@ export class Scanner {
       return !before || before.removed || before.size !== file.size || before.mtime !== file.mtimeMs || before.readBy !== READ_BY;
     });
     report.unchanged += found.length - stale.length;
-    // Below a folder that could not be read nothing is known to be gone.
+    // Below an unreadable folder nothing counts as removed.
     const gone = [...known.values()].filter(
       (file) => !file.removed && !present.has(file.path) && !busy.has(join(root, file.path)) && !walk.closed.some((folder) => file.path.startsWith(folder)),
     );
@@ -243,11 +240,11 @@ export class Scanner {
     return { gone: gone.filter((file) => !movedIds.has(file.id)), added: left.filter(isNew), changed: left.filter((file) => !isNew(file)) };
   }
 
-  /** Reads and stores what is waiting, batch by batch, until there is no more. */
+  /** Reads and stores waiting files, batch by batch. */
   private async read({ library, root, known, born, waiting, report, context }: LibraryScan): Promise<void> {
     const { standIns } = await readSettings(this.db);
     const isNew = newTo(known);
-    // A thread that is in the middle of a file cannot be told; it sees this before it begins with the next, or stores anything.
+    // A busy thread cannot be interrupted; it checks this flag before the next file and before storing.
     const cancelled = new Int32Array(new SharedArrayBuffer(4));
     const givenUp = new Promise<never>((_done, fail) =>
       context.signal.addEventListener('abort', () => {
@@ -282,15 +279,15 @@ export class Scanner {
     };
     const guarded = () =>
       work().catch((error: unknown) => {
-        // Nobody begins another batch after one has failed or the scan was cancelled.
+        // No new batch starts after a failure or cancellation.
         waiting.drop();
         throw error;
       });
-    // Two batches a thread: one is stored while the other is read.
+    // Two batches per thread: one is read while the other is stored.
     await allDone([guarded(), guarded(), guarded(), guarded()]);
   }
 
-  /** Files that went away and came up elsewhere with the same bytes. Where two could be meant, none is. */
+  /** Files that moved: same bytes at another path. Ambiguous cases count as new. */
   private async findMoves(root: string, fresh: readonly Found[], gone: readonly Known[]): Promise<Map<Found, Known>> {
     const moves = new Map<Found, Known>();
     const sizes = new Set(gone.filter((file) => file.hash !== '').map((file) => file.size));
@@ -317,7 +314,7 @@ export class Scanner {
     );
   }
 
-  /** Numbers for files that the database does not know yet, by their paths; they come into it as they are read. */
+  /** Reserved numbers for new files, by path. */
   private async reserve(fresh: readonly Found[]): Promise<Map<string, number>> {
     if (fresh.length === 0) return new Map();
     const ids = await this.db.all<{ id: number }>(`SELECT nextval('files_id_seq') AS id FROM generate_series(1, $1::int)`, [fresh.length]);
@@ -325,7 +322,7 @@ export class Scanner {
   }
 }
 
-/** Files that were not listed and are not there now either. */
+/** Files neither listed nor present now. */
 async function stillMissing(root: string, files: readonly Known[]): Promise<Known[]> {
   const missing: Known[] = [];
   for (const file of files) if (!(await statOf(join(root, file.path)).catch(() => undefined))?.isFile()) missing.push(file);
@@ -337,7 +334,7 @@ const placeOf = (path: string) => {
   return { folder: slash < 0 ? '' : path.slice(0, slash), name: path.slice(slash + 1) };
 };
 
-/** Says which files are new: those not known, and those of which nothing could be read so far. */
+/** Determines which files are new: unknown, or never read successfully. */
 const newTo =
   (known: LibraryScan['known']) =>
   ({ path }: Found): boolean => {
@@ -345,18 +342,18 @@ const newTo =
     return !before || before.size === -1 || before.removed;
   };
 
-/** Waits for all of some work, also where part of it fails, and fails with the first failure. */
+/** Waits for all work even if part of it fails, then throws the first failure. */
 async function allDone(work: readonly Promise<void>[]): Promise<void> {
   for (const outcome of await Promise.allSettled(work)) if (outcome.status === 'rejected') throw outcome.reason;
 }
 
-/** Files that are to be read, handed out in batches while others may still be found. */
+/** Files to read, handed out in batches while listing continues. */
 class Waiting {
   private files: Found[] = [];
   private bytes = 0;
   private closed = false;
   private sleepers: (() => void)[] = [];
-  /** Files that have come in so far. */
+  /** Files received so far. */
   total = 0;
 
   push(file: Found): void {
@@ -366,7 +363,7 @@ class Waiting {
     if (this.files.length >= BATCH_FILES || this.bytes >= BATCH_BYTES) this.wake();
   }
 
-  /** No more files come. */
+  /** No more files will come. */
   close(): void {
     this.closed = true;
     this.wake();
@@ -383,7 +380,7 @@ class Waiting {
     for (const sleeper of this.sleepers.splice(0)) sleeper();
   }
 
-  /** The next batch; `undefined` when there is none any more. */
+  /** The next batch; `undefined` at the end. */
   async batch(): Promise<Found[] | undefined> {
     while (!this.closed && this.files.length < BATCH_FILES && this.bytes < BATCH_BYTES) await new Promise<void>((wake) => this.sleepers.push(wake));
     let count = 0;
@@ -391,26 +388,26 @@ class Waiting {
     while (count < this.files.length && count < BATCH_FILES && (count === 0 || bytes + this.files[count]!.size <= BATCH_BYTES))
       bytes += this.files[count++]!.size;
     this.bytes -= bytes;
-    // Within a batch in the order of their paths, however the disk listed them.
+    // Sorted by path within a batch.
     return count === 0 ? undefined : this.files.splice(0, count).sort((a, b) => (a.path < b.path ? -1 : 1));
   }
 }
 
-/** Folders that are looked at at the same time, and files in each of them: a disk far away answers late, but answers many. */
+/** Folders and files queried in parallel: network disks answer slowly but in parallel. */
 const AT_ONCE = 4;
 const FILES_AT_ONCE = 64;
 
 interface Folder {
-  /** Path below the root, `''` for the root itself. */
+  /** Path below the root; `''` for the root. */
   readonly below: string;
   readonly depth: number;
 }
 
-/** Finds the files below a folder. Links are not followed; a folder that cannot be entered is reported. */
+/** Finds the files below a folder. Links are not followed; unreadable folders are reported. */
 class Walk {
   private passedOver = 0;
   private readonly failed: { path: string; message: string }[] = [];
-  /** Folders, with their slash, of which nothing is known. */
+  /** Unreadable folders, with trailing slash. */
   private readonly closed: string[] = [];
 
   constructor(
@@ -440,7 +437,7 @@ class Walk {
     this.failed.push({ path, message });
   }
 
-  /** Looks at what is in one folder; folders in it are added to those that are still to be entered. */
+  /** Lists one folder and queues its subfolders. */
   private async enter({ below, depth }: Folder, folders: Folder[]): Promise<void> {
     if (depth > DEEPEST) {
       this.fail(below, `Folders are nested more than ${DEEPEST} levels deep; this one was skipped.`);
@@ -454,7 +451,7 @@ class Walk {
     } catch (error) {
       const code = (error as NodeJS.ErrnoException).code;
       if (code === undefined) throw error;
-      // A folder that went away took its files along; one that may not be read still has them.
+      // A missing folder removes its files; an unreadable one does not.
       if (code !== 'ENOENT') this.closed.push(below === '' ? '' : `${below}/`);
       this.fail(
         below,
@@ -473,7 +470,7 @@ class Walk {
     if (files.length > 0) await this.take(files);
   }
 
-  /** Asks for size and time of files, some at the same time. With callbacks: a promise for each costs as much as the question. */
+  /** Gets size and time of files in parallel, with callbacks for speed. */
   private take(paths: readonly string[]): Promise<void> {
     let [asked, open] = [0, 0];
     return new Promise((done) => {

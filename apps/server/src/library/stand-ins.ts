@@ -2,7 +2,7 @@ import { compileStandIns } from '@rule/core/values';
 import { Sql } from '../platform/db';
 import { recountAll } from './counts';
 
-/** Judges every value again after the company has changed its list of stand-ins. Distinct texts are judged once each. */
+/** Re-evaluates stand-ins after the company's list changed, once per distinct text. */
 export async function judgeStandIns(sql: Sql, patterns: readonly string[]): Promise<void> {
   const standIns = compileStandIns(patterns);
   const texts = await sql.all<{ text: string }>(`SELECT DISTINCT text FROM held_values WHERE form = 'text' AND text <> ''`);

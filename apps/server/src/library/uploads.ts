@@ -17,20 +17,20 @@ import { FileStore, sync } from '../platform/store';
 import { LARGEST_FILE } from './read.thread';
 import { isPassedOver } from './scan';
 
-/** Largest archive, most entries of one, most bytes that one unpacks to. */
+/** Limits of an archive: size, entries and unpacked bytes. */
 export const LARGEST_ARCHIVE = 4 * 1024 ** 3;
 const MOST_ENTRIES = 250_000;
 const MOST_UNPACKED = 32 * 1024 ** 3;
-/** An entry that unpacks to more than this many times its size is no drawing but an attack, once it is large. */
+/** Maximum unpacking ratio of a large entry; more is treated as an attack. */
 const STEEPEST = 300;
 const LARGE = 8 * 1024 ** 2;
-/** The same of an archive as a whole: files of the trade are texts, and pack to a tenth or twentieth. */
+/** The same for a whole archive: engineering files are text and compress to a tenth or twentieth. */
 const STEEPEST_ARCHIVE = 100;
 const LARGE_ARCHIVE = 1024 ** 3;
-/** Room that is left on a disk in any case: whoever fills it stops everybody else. */
+/** Free disk space that is always kept. */
 const SPARE = 256 * 1024 ** 2;
 
-/** Makes sure that a disk has room for some bytes more. @throws AppError where it has not */
+/** @throws AppError if a disk lacks room for the given bytes */
 async function checkRoom(folder: string, bytes: number): Promise<void> {
   const { bavail, bsize } = await statfs(folder);
   if (bavail * bsize < bytes + SPARE)
@@ -40,7 +40,7 @@ async function checkRoom(folder: string, bytes: number): Promise<void> {
     );
 }
 
-/** Makes everything durable that was written to the disk of a folder: once for any number of files. */
+/** Syncs the file system of a folder once for any number of files. */
 async function syncBelow(folder: string): Promise<void> {
   const done = await new Promise<boolean>((end) => {
     const child = spawn('sync', ['-f', folder], { stdio: 'ignore' });
@@ -58,7 +58,7 @@ const reasonOf = (error: unknown): string => {
   return error instanceof Error ? error.message : String(error);
 };
 
-/** Refuses to let more than a number of bytes through. */
+/** Rejects more than the given number of bytes. */
 function atMost(limit: number, message: string): Transform {
   let seen = 0;
   return new Transform({
@@ -74,16 +74,16 @@ interface UploadLibrary {
   readonly root: string;
 }
 
-/** Puts files into one library, whole or not at all; what they replace is kept. */
+/** Adds files to a library, all or none; replaced files are kept. */
 class Placing {
-  /** Names in a folder by their lower-case form, read once. */
+  /** Lower-case names in a folder, read once. */
   private readonly folders = new Map<string, Map<string, string>>();
 
   constructor(
     private readonly library: UploadLibrary,
     private readonly store: FileStore,
     private readonly locks: ReadonlyMap<string, string>,
-    /** Whether whoever places files makes all of them durable at the end. */
+    /** Whether the caller syncs all files at the end. */
     private readonly later: boolean,
   ) {}
 
@@ -96,7 +96,7 @@ class Placing {
     return names;
   }
 
-  /** Moves a finished temporary file to its place. */
+  /** Moves a finished temporary file into place. */
   async place(path: string, temp: string): Promise<UploadOutcome> {
     const said = (outcome: UploadOutcome['outcome'], message: string | null = null): UploadOutcome => ({ path, outcome, message });
     const parts = path.split('/');
@@ -127,7 +127,7 @@ class Placing {
   }
 }
 
-/** Uploaded files, single or packed, on their way into a library. */
+/** Handles uploads, single files or archives. */
 export class Uploads {
   constructor(
     private readonly db: Db,
@@ -155,7 +155,7 @@ export class Uploads {
     return join(this.temp, randomUUID());
   }
 
-  /** Takes one file from a request. A refused file is an outcome, not an error. */
+  /** Receives one file of a request. A refused file is reported, not thrown. */
   async take(libraryId: number, name: string, body: Readable): Promise<UploadOutcome> {
     const library = await this.library(libraryId);
     const checked = checkPath(name);
@@ -173,7 +173,7 @@ export class Uploads {
     }
   }
 
-  /** Keeps an archive until a job unpacks it. */
+  /** Stores an archive until a job unpacks it. */
   async keepArchive(libraryId: number, body: Readable): Promise<string> {
     await this.library(libraryId);
     const temp = await this.tempPath();
@@ -187,7 +187,7 @@ export class Uploads {
     }
   }
 
-  /** Unpacks an archive into a library, entry by entry. Nothing of an archive that is an attack as a whole is unpacked. */
+  /** Unpacks an archive into a library, entry by entry. A malicious archive is not unpacked at all. */
   async unpack(libraryId: number, archive: string, context: JobContext): Promise<UploadOutcome[]> {
     const library = await this.library(libraryId);
     try {
@@ -235,7 +235,7 @@ export class Uploads {
     try {
       const stream = await new Promise<Readable>((done, fail) => zip.openReadStream(entry, (error, opened) => (error ? fail(error) : done(opened))));
       await pipeline(stream, atMost(entry.uncompressedSize, 'The entry is larger than it declares.'), createWriteStream(temp));
-      // One at a time: who applies waits for one file, not for an archive.
+      // One entry at a time, so an apply waits for one file at most.
       return await this.db.exclusive(LOCKS.files, () => placing.place(checked.path, temp));
     } catch (error) {
       return refuse(reasonOf(error));
@@ -246,7 +246,7 @@ export class Uploads {
 }
 
 async function drained(body: Readable, outcome: UploadOutcome): Promise<UploadOutcome> {
-  // The rest of the request is read and forgotten, so that the connection can go on.
+  // Drains the rest of the request to keep the connection usable.
   for await (const _chunk of body);
   return outcome;
 }
@@ -258,7 +258,7 @@ const openZip = (path: string): Promise<ZipFile> =>
     ),
   );
 
-/** The name of an entry: UTF-8 where the entry says so or the bytes are valid, code page 437 otherwise (PKWARE's APPNOTE). */
+/** Name of an entry: UTF-8 if flagged or valid, otherwise code page 437 (PKWARE's APPNOTE). */
 function entryName(entry: Entry): string {
   const raw = entry.fileName as unknown as Buffer;
   try {
@@ -268,7 +268,7 @@ function entryName(entry: Entry): string {
   }
 }
 
-/** Reads the table of contents. An archive that is an attack as a whole is refused before anything is unpacked. */
+/** Reads the table of contents. A malicious archive is refused before unpacking. */
 function listEntries(zip: ZipFile, archiveSize: number, context: JobContext): Promise<Entry[]> {
   if (zip.entryCount > MOST_ENTRIES)
     return Promise.reject(invalid('bad-archive', `The archive has ${zip.entryCount} entries; Rule takes up to ${MOST_ENTRIES}.`));

@@ -16,9 +16,9 @@ import { Properties } from '../schema/properties';
 
 /** Largest source of a choice list. */
 const LARGEST = 50 * 1024 * 1024;
-/** Most rows that a choice list takes. */
+/** Maximum rows of a choice list. */
 const MOST_ROWS = 20_000;
-/** Longest that a database may take to answer. */
+/** Time limit for a database source. */
 const PATIENCE_MS = 15_000;
 
 interface Stored {
@@ -34,10 +34,10 @@ interface Stored {
 
 const ROW = 'id, name, content, source, loaded_at AS "loadedAt", looked_at AS "lookedAt", differs, trouble';
 
-/** Stands for a secret that stays on the server. */
+/** Placeholder for a secret. */
 const HIDDEN = '…';
 
-/** An address without its secrets, wherever they are in it. One that cannot be taken apart is not shown at all. */
+/** An address with all secrets masked. An address that cannot be parsed is not shown at all. */
 function maskedUrl(text: string): string {
   try {
     const url = new URL(text);
@@ -49,16 +49,16 @@ function maskedUrl(text: string): string {
   }
 }
 
-/** Passwords in an address are for the server alone. */
+/** Passwords in an address stay on the server. */
 const masked = (source: ListSource | null): ListSource | null => (source?.type === 'database' ? { ...source, url: maskedUrl(source.url) } : source);
 
-/** Choice lists: values that many properties share, kept in step with their sources. */
+/** Choice lists shared by properties, synchronised from their sources. */
 export class ChoiceLists {
   constructor(
     private readonly db: Db,
     private readonly properties: Properties,
     private readonly trays: Trays,
-    /** Folders that no source may be in: Rule's own. */
+    /** Rule's own folders, which cannot hold sources. */
     private readonly forbidden: readonly string[],
     private readonly clock: () => Date,
   ) {}
@@ -84,7 +84,7 @@ export class ChoiceLists {
     return row;
   }
 
-  /** Stores a list. Under a new name the properties of the schema in force and of the draft follow. */
+  /** Stores a list. On a rename, properties in force and in the draft follow. */
   async save(id: number | null, draft: ChoiceListDraft): Promise<ChoiceListRow> {
     const wrong = checkList(draft);
     if (wrong.length)
@@ -133,7 +133,7 @@ export class ChoiceLists {
 
   async setSource(id: number, source: ListSource | null): Promise<ChoiceListRow> {
     const { source: old } = await this.get(id);
-    // The masked address of a database comes back where nobody touched it.
+    // A masked address means it is unchanged.
     const kept =
       source?.type === 'database' && old?.type === 'database' && JSON.stringify(masked(old)) === JSON.stringify({ ...source, query: old.query })
         ? { ...source, url: old.url }
@@ -142,14 +142,14 @@ export class ChoiceLists {
     return (await this.list()).find((row) => row.id === id)!;
   }
 
-  /** What loading from the source would change. Nothing is stored. */
+  /** Previews loading from the source. Stores nothing. */
   async preview(id: number, upload: { readonly name: string; readonly bytes: Uint8Array } | null): Promise<ListPreview> {
     const { comparison, token } = await this.compare(id, upload);
     const { result, ...counts } = comparison;
     return { ...counts, token, problems: checkList(result).map((problem) => problem.message) };
   }
 
-  /** Loads the list as a preview has shown it. */
+  /** Loads the list as previewed. */
   async load(id: number, token: string, upload: { readonly name: string; readonly bytes: Uint8Array } | null): Promise<ChoiceListRow> {
     const { comparison, token: now } = await this.compare(id, upload);
     if (now !== token) throw refused('source-changed', 'The source or the list has changed since the preview. Preview it again.');
@@ -158,11 +158,11 @@ export class ChoiceLists {
     return { ...row, loadedAt: this.clock().toISOString() };
   }
 
-  /** Looks at the sources of all lists, and keeps how many choices differ or why a source does not answer. */
+  /** Checks the sources of all lists and stores the number of differences or the error. */
   async lookAtSources(since: Date = this.clock()): Promise<void> {
     const due = 'source IS NOT NULL AND (looked_at IS NULL OR looked_at <= $1)';
     for (const { id } of await this.db.all<{ id: number }>(`SELECT id FROM choice_lists WHERE ${due} ORDER BY id`, [since])) {
-      // Several servers share the work: whoever notes first that it looks is the one.
+      // Servers share the work: the first to claim a list checks it.
       if ((await this.db.run(`UPDATE choice_lists SET looked_at = $3 WHERE id = $2 AND ${due}`, [since, id, this.clock()])) === 0) continue;
       let differs: number | null = null;
       let trouble: string | null = null;
@@ -196,7 +196,7 @@ export class ChoiceLists {
     return tooLong(readTable(path, await readFile(path), source.sheet));
   }
 
-  /** Lines that put the replacements of retired choices in the place of the retired ones, in all files and all properties that use the list. */
+  /** Lines that replace retired choices in all files and properties using the list. */
   async replace(user: User, id: number): Promise<{ lines: number }> {
     const { name, content } = await this.get(id);
     const replaced = content.choices.flatMap(({ value, retired, replacedBy }) => (retired && replacedBy !== null ? [{ value, replacedBy }] : []));
@@ -229,14 +229,14 @@ function tooLong(table: PlainTable): PlainTable {
   return table;
 }
 
-/** Whether the role that asks could write if it were let to: as one that may do everything, or into any table. */
+/** Whether the role could write: as a superuser, or to any table. */
 const MAY_WRITE = `SELECT current_user AS role, r.rolsuper OR r.rolcreatedb OR r.rolcreaterole
   OR EXISTS (SELECT 1 FROM pg_roles a WHERE a.rolname IN ('pg_write_all_data', 'pg_write_server_files', 'pg_execute_server_program') AND pg_has_role(current_user, a.oid, 'member'))
   OR EXISTS (SELECT 1 FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE c.relkind IN ('r', 'p', 'v', 'f') AND n.nspname NOT IN ('pg_catalog', 'information_schema')
     AND n.nspname NOT LIKE 'pg_temp%' AND has_table_privilege(c.oid, 'INSERT, UPDATE, DELETE, TRUNCATE')) AS writes
   FROM pg_roles r WHERE r.rolname = current_user`;
 
-/** Asks a PostgreSQL database: one statement, in a transaction that cannot write, of a role that may not. */
+/** Queries a PostgreSQL source: one statement, in a read-only transaction, with a role that cannot write. */
 async function queryTable({ url, query }: Extract<ListSource, { type: 'database' }>): Promise<PlainTable> {
   const client = new pg.Client({
     connectionString: url,
@@ -255,7 +255,7 @@ async function queryTable({ url, query }: Extract<ListSource, { type: 'database'
         'source-may-write',
         `${may[0]!.role}, the role in the address, can write to that database. Use a read-only role: CREATE ROLE … LOGIN PASSWORD '…'; GRANT SELECT ON … TO …;`,
       );
-    // A prepared statement is one statement: nothing can be put behind it.
+    // A prepared statement cannot contain a second statement.
     const found = await client.query({
       name: 'list',
       text: `SELECT * FROM (${query.replace(/;\s*$/, '')}\n) AS list LIMIT ${MOST_ROWS + 1}`,

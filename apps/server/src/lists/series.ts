@@ -29,10 +29,10 @@ interface Stored {
   readonly definition: SeriesDraft;
 }
 
-/** Handed-out numbers that the list of a series shows. */
+/** Issued numbers shown for a series. */
 const MOST_LISTED = 500;
 
-/** Number series: the next number, never twice. */
+/** Number series: unique consecutive numbers. */
 export class NumberSeries {
   constructor(
     private readonly db: Db,
@@ -110,7 +110,7 @@ export class NumberSeries {
     await this.db.run('DELETE FROM number_series WHERE id = $1', [id]);
   }
 
-  /** Reserves the next number for a person. With a file, parts of the number are taken from its values. */
+  /** Reserves the next number. With a file, parts of the number come from its values. */
   async draw(user: User, id: number, file: number | null, note: string): Promise<SeriesNumber> {
     return this.db.transaction(async (sql) => {
       const series = await this.get(sql, id);
@@ -127,8 +127,8 @@ export class NumberSeries {
   }
 
   /**
-   * Reserves numbers of a counted property for files that have none, and puts them in the tray; files that have one keep it. Of a series that
-   * counts in each file by itself, each file gets the one after its own, and nothing is reserved.
+   * Reserves numbers for files without one and adds them to the tray. For a series that counts per file, each file continues its own
+   * numbers and nothing is reserved.
    */
   async drawForFiles(user: User, propertyId: number, files: readonly number[]): Promise<{ lines: number; skipped: { path: string; message: string }[] }> {
     const property = (await this.properties.active(this.db)).get(propertyId);
@@ -195,7 +195,7 @@ export class NumberSeries {
     return { lines: lines.length, skipped };
   }
 
-  /** Texts of files' document properties, by written name. */
+  /** Document property texts of files, by written name. */
   private async valuesOf(sql: Sql, files: readonly number[]): Promise<Map<number, Map<string, string>>> {
     const found = await sql.all<{ file: number; name: string; held: HeldValue }>(
       `SELECT v.file_id AS file, v.name, ${HELD} AS held FROM held_values v WHERE v.file_id = ANY($1::int[]) AND v.holder = '' AND v.place IN ('property', 'field') AND v.text <> '' AND NOT v.stand_in`,
@@ -206,7 +206,7 @@ export class NumberSeries {
     return values;
   }
 
-  /** What files hold for a property, stand-ins too. */
+  /** Held values of a property, including stand-ins. */
   private async heldOf(sql: Sql, property: Property, files: readonly FileState[]): Promise<Map<number, HeldValue>> {
     const slots = files.map((file) => ({ file: file.id, ...slotOf(property, file.kind) }));
     const found = await sql.all<{ file: number; held: HeldValue }>(
@@ -218,8 +218,8 @@ export class NumberSeries {
   }
 
   /**
-   * Takes as many numbers as are asked for. The row of the counter is locked until the transaction ends, so that nobody else
-   * counts meanwhile; numbers that are in files or were handed out already are passed over; released ones come first.
+   * Reserves numbers. The counter row stays locked until the transaction ends; used or issued numbers are skipped and released ones come
+   * first.
    */
   private async take(
     sql: Sql,
@@ -231,7 +231,7 @@ export class NumberSeries {
     const counted = (await this.properties.list(sql)).filter((property) => !property.retired && property.series === name && property.feed === 'counted');
     const counter = await sql.one<{ last: number }>('SELECT last FROM series_counters WHERE series_id = $1 AND frame = $2 FOR UPDATE', [id, key(frame)]);
     if (!counter) {
-      // The first one in this frame: what files hold already has been counted, by whatever.
+      // First number in this frame: existing values count as used.
       const held = await this.standing(sql, counted, frame, null);
       const counts = held.flatMap((text) => countIn(definition, frame, text) ?? []);
       const last = counts.length ? counts.reduce((a, b) => Math.max(a, b)) : definition.start - definition.step;
@@ -280,7 +280,7 @@ export class NumberSeries {
     return texts;
   }
 
-  /** Texts that are in files under the properties that a series counts for: all of a frame, or those among some. */
+  /** Texts in files under the properties of a series: all of a frame, or those among some. */
   private async standing(sql: Sql, counted: readonly Property[], frame: { readonly before: string }, among: readonly string[] | null): Promise<string[]> {
     const slots = counted.flatMap((property) => slotsOf(property).map(({ slot }) => slot));
     const found = await sql.all<{ text: string }>(
@@ -291,7 +291,7 @@ export class NumberSeries {
     return found.map((row) => row.text);
   }
 
-  /** Gives a reserved number back: it was never used, and is handed out next. */
+  /** Releases an unused number; it is issued next. */
   async release(id: number): Promise<void> {
     const done = await this.db.run(`UPDATE series_numbers SET state = 'released', file_id = NULL WHERE id = $1 AND state = 'reserved'`, [id]);
     if (done === 0) throw refused('not-reserved', 'Only a reserved number can be released; one that has been used stays used.');

@@ -17,7 +17,7 @@ import { WorkPool } from '../platform/pool';
 import { User } from '../users/user';
 
 const KEY = 'fileNaming';
-/** Files of a plan that are told one by one; all are counted. */
+/** Maximum files listed in a plan; all are counted. */
 const MOST_TOLD = 2000;
 
 interface Row {
@@ -39,7 +39,7 @@ interface Planned {
   readonly problem: string | null;
 }
 
-/** File names that come from properties, where the company wants it. */
+/** File names derived from properties, where enabled. */
 export class FileNaming {
   constructor(
     private readonly db: Db,
@@ -66,7 +66,7 @@ export class FileNaming {
     return naming;
   }
 
-  /** Files whose name is not the one that their rule gives, as values pending in a tray would have it. */
+  /** Files whose name differs from their rule's result, with pending values applied. */
   private async planned(user: User, only: readonly number[] | null): Promise<Planned[]> {
     const { rules } = await this.read();
     if (rules.length === 0) return [];
@@ -77,7 +77,7 @@ export class FileNaming {
     const values = pending.filter((line) => line.address.place !== 'field' || line.address.name !== 'file name');
     const kinds = [...new Set(rules.flatMap((rule) => rule.kinds))];
     const found: Planned[] = [];
-    // Batch by batch, so that a library of any size is looked at as a whole and never held as a whole.
+    // Batches, so any library can be processed.
     for (let last: Pick<Row, 'path' | 'id'> = { path: '', id: 0 }; ;) {
       const batch = await this.db.all<Row>(
         `SELECT f.id, f.library_id AS library, l.root, f.path, f.folder, f.name, f.format, f.lock_reason AS lock, f.workflow_state AS state
@@ -109,7 +109,7 @@ export class FileNaming {
     const good = new Set(found.filter((entry) => entry.problem === null && this.barred(entry) === null));
     const chosen = new Set(found.map((entry) => entry.row.id));
     const others = new Map<string, Set<string>>();
-    // Names are compared without case: some systems do not tell them apart.
+    // Names compare without case, as some file systems do.
     const standing = await this.db.all<{ id: number; library: number; folder: string; name: string }>(
       `SELECT f.id, f.library_id AS library, f.folder, f.name FROM files f
        WHERE NOT f.removed AND lower(f.name) = ANY($1::text[])`,
@@ -134,7 +134,7 @@ export class FileNaming {
     return found.map((entry) => ({ ...entry, problem: entry.problem ?? this.barred(entry) ?? clashes.get(entry.row.id) ?? null }));
   }
 
-  /** Why a file cannot be renamed or copied, whatever name it gets. */
+  /** Why a file cannot be renamed or copied under any name. */
   private barred({ row, naming }: Pick<Planned, 'row' | 'naming'>): string | null {
     if (row.format === 'other') return 'files of this format are not renamed';
     if (naming.rule.mode === 'copy') return null;
@@ -142,7 +142,7 @@ export class FileNaming {
     return row.state === null ? null : 'the vault keeps the file under this name';
   }
 
-  /** What would be renamed or copied, with what names each file. */
+  /** Plan of renames or copies, with references to each file. */
   async plan(user: User, only: readonly number[] | null = null): Promise<NamingPlan> {
     const planned = await this.planned(user, only);
     const told = planned.slice(0, MOST_TOLD);
@@ -160,7 +160,7 @@ export class FileNaming {
     };
   }
 
-  /** Drawings that show a file and assemblies that place it, with the way in which they find it. */
+  /** Drawings that show a file and assemblies that place it, and how they find it. */
   private async links(
     files: readonly number[],
   ): Promise<Map<number, { file: number; path: string; how: string; kind: string; by: string; product: string; lock: string | null }[]>> {
@@ -177,7 +177,7 @@ export class FileNaming {
     return links;
   }
 
-  /** Puts the new names in the tray, with what has to follow so that every drawing and assembly still finds its files. */
+  /** Adds new names to the tray, with changes that keep references from drawings and assemblies intact. */
   async toTray(user: User, only: readonly number[]): Promise<{ lines: number; barred: number }> {
     const planned = (await this.planned(user, only)).filter((entry) => entry.naming.rule.mode === 'rename');
     const good = planned.filter((entry) => entry.problem === null);
@@ -196,7 +196,7 @@ export class FileNaming {
     return { lines: lines.length + follow.length, barred: planned.length - good.length };
   }
 
-  /** Lines by which drawings name the new names of the models that they show, and drawings that found theirs by their own name. */
+  /** Lines that update model names in drawings, and add them where a drawing found its model by its own name. */
   private async following(names: ReadonlyMap<number, string>): Promise<Line[]> {
     const { modelProperty } = await readSettings(this.db);
     const found = await this.db.all<{ drawing: number; model: number; modelName: string; by: string; named: string | null; lock: string | null }>(
@@ -205,7 +205,7 @@ export class FileNaming {
        WHERE NOT f.removed AND (m.id = ANY($1::int[]) OR f.id = ANY($1::int[]))`,
       [[...names.keys()], modelProperty],
     );
-    // Assemblies that name the part's file by an external reference name the new one.
+    // Assemblies that name the part's file update the reference.
     const external = await this.db.all<{ assembly: number; holder: string; text: string; part: number; old: string; lock: string | null }>(
       `SELECT DISTINCT v.file_id AS assembly, v.holder, v.text, m.id AS part, m.name AS old, a.lock_reason AS lock FROM copies c JOIN files m ON m.id = c.part_id
        JOIN files a ON a.id = c.assembly_id AND NOT a.removed JOIN held_values v ON v.file_id = a.id AND v.place = 'field' AND v.name = 'external file'
@@ -223,7 +223,7 @@ export class FileNaming {
       }));
     const shown = found.flatMap(({ drawing, model, modelName, by, named, lock }): Line[] => {
       const name = names.get(model) ?? modelName;
-      // One that names its model goes on naming it; one that found it by its own name is told the name.
+      // A drawing that names its model is updated; one that found it by its own name gets an explicit reference.
       const tells = named !== null && named !== '' ? names.has(model) : by !== 'settled';
       if (!tells || lock !== null || named === name) return [];
       return [
@@ -239,7 +239,7 @@ export class FileNaming {
     return [...shown, ...references];
   }
 
-  /** Remembers which part files copies in assemblies stand for, where they were found by the file's name. */
+  /** Remembers part files of copies that were found by file name. */
   private async settle(files: readonly number[]): Promise<void> {
     await this.db.run(
       `INSERT INTO settled_parts (product_id, product_name, file_id)
@@ -252,8 +252,8 @@ export class FileNaming {
   }
 
   /**
-   * Makes copies of files under the names that their pending values give them: the values go into the copies and leave the tray, the
-   * originals stay as they are. With `replace` drawings are told to show the copies, and copies in assemblies stand for them.
+   * Copies files under names derived from their pending values: the values move from the tray into the copies, the originals stay. With
+   * `replace`, drawings and assemblies switch to the copies.
    */
   async copy(user: User, { files, replace }: CopyRequest): Promise<{ copied: { from: string; to: string }[]; lines: number }> {
     const planned = (await this.planned(user, files)).filter((entry) => entry.naming.rule.mode === 'copy');
@@ -281,7 +281,7 @@ export class FileNaming {
         copied.push({ entry, full, path });
       }
     } catch (error) {
-      // All of them or none.
+      // All or none.
       for (const { full } of copied) await rm(full, { force: true });
       if (error instanceof AppError) throw error;
       const code = (error as NodeJS.ErrnoException).code;
@@ -312,7 +312,7 @@ export class FileNaming {
     return { copied: copied.map(({ entry, path }) => ({ from: entry.row.path, to: path })), lines: lines.length };
   }
 
-  /** From now on the copies in assemblies that stood for one file stand for another. */
+  /** Switches copies in assemblies from one file to another. */
   private async replaceInAssemblies(pairs: readonly { readonly from: number; readonly to: number }[]): Promise<void> {
     await this.db.run(
       `INSERT INTO settled_parts (product_id, product_name, file_id)

@@ -17,7 +17,7 @@ import { SendOuts } from '../exchange/send-outs';
 import { Judgements } from '../values/judgements';
 import { ToDos } from '../upkeep/to-dos';
 
-/** Progress of the company, and the way of single properties. */
+/** Company-wide progress, and the way of single properties. */
 export class Overviews {
   private readonly memo: Memo;
 
@@ -41,7 +41,7 @@ export class Overviews {
     const active = await this.properties.ofFiles(this.db);
     const standIns = compileStandIns((await readSettings(this.db)).standIns);
     const slots = [...active.values()].flatMap((property) => {
-      // What is a stand-in elsewhere is one where it is among the choices.
+      // A stand-in counts as one even if it is among the choices.
       const meant = property.choices.filter((choice) => standIns.matches(choice));
       return property.kinds.map((kind) => ({ property: property.id, kind, meant, ...slotOf(property, kind) }));
     });
@@ -65,7 +65,7 @@ export class Overviews {
     });
   }
 
-  /** Progress of the company: worked out once for all who ask at the same time. */
+  /** Progress, computed once for concurrent requests. */
   overview(): Promise<Overview> {
     return this.memo.get('overview', () => this.look());
   }
@@ -134,7 +134,7 @@ export class Overviews {
     };
   }
 
-  /** The way of one property through the company. */
+  /** The way of one property. */
   async way(id: number): Promise<Hop[]> {
     const property = await this.properties.get(this.db, id);
     const [coverage, names, cells, columns, vault, tables, sentOut, edition] = await Promise.all([

@@ -1,17 +1,16 @@
 import { spawn } from 'node:child_process';
 import { stat } from 'node:fs/promises';
 
-/** One file that takes over from another what it is to others. */
+/** A file that takes over attributes of another. */
 export interface Heir {
   readonly from: string;
   readonly to: string;
 }
 
 /**
- * Gives files the owner, group, mode, access lists and extended attributes of others. Node.js knows nothing of the last two; coreutils'
- * `cp` does, and one process does it for any number of files.
- *
- * @returns those that did not get all of it: whoever wants it kept writes in place
+ * Copies owner, group, mode, ACLs and extended attributes between files. Node.js lacks the last two, so one `cp` process of coreutils
+ * handles any number of files. *
+ * @returns files that did not get everything; these should be written in place
  */
 export async function copyAttributes(heirs: readonly Heir[]): Promise<Set<Heir>> {
   if (heirs.length === 0) return new Set();
@@ -25,7 +24,7 @@ export async function copyAttributes(heirs: readonly Heir[]): Promise<Set<Heir>>
   return lacking;
 }
 
-/** Whether `cp` says that all went well. */
+/** Whether `cp` reported success. */
 function copyAll(heirs: readonly Heir[]): Promise<boolean> {
   return new Promise((done) => {
     const child = spawn('xargs', ['-0', '-n', '2', 'cp', '--attributes-only', '--preserve=mode,ownership,xattr', '--'], {

@@ -7,38 +7,41 @@ import { QueryTypes, Sequelize, Transaction } from 'sequelize';
 import { preparingDriver } from './prepared-client';
 import { TAKE_LOCK, TRY_LOCK, TRY_LOCK_ALONE } from './locks';
 
-/** Runs SQL with numbered parameters, inside a transaction or outside of one. */
+/** Runs SQL with numbered parameters, inside or outside a transaction. */
 export interface Sql {
   all<T extends object>(text: string, bind?: readonly unknown[]): Promise<T[]>;
   one<T extends object>(text: string, bind?: readonly unknown[]): Promise<T | undefined>;
-  /** Number of rows touched. */
+  /** Number of affected rows. */
   run(text: string, bind?: readonly unknown[]): Promise<number>;
-  /** Adds rows by COPY, the fastest way in. Only inside a transaction. @param table name with its columns in brackets */
+  /**
+   * Adds rows by COPY. Only inside a transaction.
+   * @param table name with columns in parentheses
+   */
   copy(table: string, rows: CopySource): Promise<void>;
   /**
-   * What `read` answers, which depends on the tables of {@link STAMP} alone: kept until one of them is written, by whichever server. It costs
-   * one small statement, and is shared: not to be changed.
+   * Caches what `read` returns until one of the {@link STAMP} tables changes, on any server. Costs one small query. The result is shared
+   * and must not be modified.
    */
   kept<T>(key: string, read: (sql: Sql) => Promise<T>): Promise<T>;
 }
 
-/** What becomes another one whenever what the company has laid down changes: its edition, lists and settings. */
+/** Changes whenever the edition, lists or settings change. */
 const STAMP = `SELECT string_agg(name || n, ' ' ORDER BY name) AS stamp FROM law_stamps`;
 
 export type CopyValue = string | number | boolean | null;
 
-/** Rows as they come, or made ready before. */
+/** Rows as objects, or already encoded. */
 export type CopySource = Iterable<readonly CopyValue[]> | CopyRows;
 
-/** Characters of one piece of a COPY stream. */
+/** Characters per piece of a COPY stream. */
 const COPY_PIECE = 256 * 1024;
 
 const ESCAPES: Readonly<Record<string, string>> = { '\\': '\\\\', '\t': '\\t', '\n': '\\n', '\r': '\\r', '\0': '\ufffd' };
 
-/** What stands for no value in PostgreSQL's text format for COPY. */
+/** NULL in PostgreSQL's text format for COPY. */
 export const COPY_NULL = '\\N';
 
-/** A text in PostgreSQL's text format for COPY. It cannot hold the character U+0000. Most texts hold nothing that must be escaped. */
+/** A text in PostgreSQL's COPY format, without U+0000. Most texts need no escaping. */
 export const copiedText = (text: string): string => (/[\\\t\n\r\0]/.test(text) ? text.replace(/[\\\t\n\r\0]/g, (c) => ESCAPES[c]!) : text);
 
 /** A row in that format. */
@@ -66,7 +69,7 @@ function* copyText(list: Iterable<readonly CopyValue[]>): Generator<string> {
   if (piece) yield piece;
 }
 
-/** Rows for COPY as the bytes that are sent, so that what they were made from need not be held until then. */
+/** Rows for COPY as bytes, so their source objects can be released. */
 export class CopyRows {
   private readonly pieces: Uint8Array[] = [];
 
@@ -76,41 +79,41 @@ export class CopyRows {
     this.addLines(piece);
   }
 
-  /** Adds rows that are in COPY's text format already, each with its line end. */
+  /** Adds rows already in COPY text format, with line ends. */
   addLines(lines: string): void {
     if (lines) this.pieces.push(Buffer.from(lines));
   }
 
-  /** All rows, in as few pieces as they can be sent. */
+  /** All rows, in as few pieces as possible. */
   get sent(): Iterable<Uint8Array> {
     return this.pieces.length ? [Buffer.concat(this.pieces)] : [];
   }
 }
 
-/** Rows as one parameter for `jsonb_to_recordset`: one statement for any number of rows. */
+/** Rows as one parameter for `jsonb_to_recordset`. */
 export const asRecordset = (list: readonly object[]): string => JSON.stringify(list);
 
-/** Names of errors of the pool and driver that say that there is no connection. */
+/** Error names for missing connections. */
 const CANNOT_CONNECT = /^Sequelize(Connection|HostNot|AccessDenied)/;
 
-/** Statements that write and answer with rows. */
+/** Writing statements that return rows. */
 const WRITES = /^\s*(INSERT|UPDATE|DELETE|WITH[^]*\b(INSERT|UPDATE|DELETE)\b)/;
 
-/** Statements that write what is known of files, of the schema and of what both are mapped to. Trays, jobs, sessions and the like are not among it. */
+/** Statements that change data about files, schema or mappings; not trays, jobs or sessions. */
 const FACTS =
   /\b(INSERT INTO|UPDATE|DELETE FROM) "?(files|holders|held_values|settled_parts|copies|properties|bom_layouts|classes|beside_values|name_counts|name_facts|libraries|settings|send_outs|editions|choice_lists|arrivals|wide_holders|wide_members|block_definitions|findings|exchange_layouts|foreign_mappings|surveys|file_shapes|sheets|placed_blocks|sheet_models|cell_states|vault_records|vault_said)\b/;
 
-/** Statements after which a transaction may see others' work that it did not see before, because they wait for it. */
+/** Waiting statements, after which a transaction may see other transactions' changes. */
 const WAITS = /\bFOR UPDATE\b|advisory/;
 
-/** Thrown where work goes on whose lock someone else may have by now. */
+/** Thrown if work continues after its lock may have been lost. */
 export class LockLost extends Error {
   constructor() {
     super('The connection that held the lock is gone.');
   }
 }
 
-/** A lock that is held while its connection lives. */
+/** A lock held as long as its connection lives. */
 export class Held {
   private lost = false;
 
@@ -123,29 +126,29 @@ export class Held {
     connection.once('end', this.lose);
   }
 
-  /** The connection goes back to its pool. */
+  /** Returns the connection to its pool. */
   release(): void {
     this.connection.off('error', this.lose);
     this.connection.off('end', this.lose);
   }
 
-  /** Asked between steps that must not be taken by two at once. @throws LockLost */
+  /**
+   * Called before exclusive steps.
+   * @throws LockLost
+   */
   check(): void {
     if (this.lost) throw new LockLost();
   }
 }
 
-// bigint counts fit a double; PostgreSQL's text form would travel as a string otherwise.
+// bigint counts fit a double; otherwise they would arrive as strings.
 pg.types.setTypeParser(20, Number);
 
-/** The database, through Sequelize's connection pool. */
+/** The database, using Sequelize's connection pool. */
 export class Db implements Sql {
   readonly sequelize: Sequelize;
 
-  /**
-   * @param onSecond called where work inside a transaction asks the pool for another connection: enough of them at once wait for each
-   * other until the pool gives up. It throws unless something else is wanted.
-   */
+  /** @param onSecond called when work inside a transaction requests a second connection, which can deadlock the pool. Throws by default. */
   constructor(
     url: string,
     connections = 10,
@@ -158,17 +161,17 @@ export class Db implements Sql {
       dialectModule: preparingDriver,
       logging: false,
       pool: { max: connections, idle: 10_000, acquire: 20_000 },
-      // Compiling a statement takes longer here than running it. A plan that was made for an almost empty tray is not kept for a full one.
+      // JIT compilation takes longer than these statements, and cached plans for small trays do not fit large ones.
       dialectOptions: { application_name: 'rule', options: '-c jit=off -c plan_cache_mode=force_custom_plan' },
     });
   }
 
-  /** Counts what was written that answers may depend on: at once and for all, and batch after batch of a survey. */
+  /** Counts relevant writes: immediate ones, and per batch during a scan. */
   readonly facts = { written: 0, read: 0 };
-  /** Transactions that have written such things. */
+  /** Transactions with relevant writes. */
   private readonly writing = new WeakSet<Transaction>();
 
-  /** Notes that a statement writes what answers may depend on: when it is done, or when its transaction is. */
+  /** Notes a relevant write, effective when the statement or transaction ends. */
   private noteFacts<T>(text: string, transaction: Transaction | null, work: () => Promise<T>): Promise<T> {
     const writes = FACTS.test(text);
     if (transaction) {
@@ -179,14 +182,14 @@ export class Db implements Sql {
     return work().finally(() => this.facts.written++);
   }
 
-  /** Kept answers by their keys, each with the stamp that it holds for. */
+  /** Cached answers with their stamps. */
   private readonly keptAnswers = new Map<string, { readonly stamp: string; readonly answer: Promise<unknown> }>();
 
   private readonly stamps = new WeakMap<Transaction, Promise<string>>();
-  /** The question for the stamp that is under way, and the one that will be asked after it for all who have come meanwhile. */
+  /** The running stamp query, and the next one for callers that arrived meanwhile. */
   private asking: { readonly now: Promise<string>; next: Promise<string> | null } | null = null;
 
-  /** The stamp as it is after this was called: one question serves all who ask while the one before is under way. */
+  /** The stamp as of this call; one query serves all callers waiting for it. */
   private stamp(): Promise<string> {
     const ask = async (): Promise<string> => {
       const now = this.outside.one<{ stamp: string }>(STAMP).then((row) => row!.stamp);
@@ -202,7 +205,7 @@ export class Db implements Sql {
     return (this.asking.next ??= this.asking.now.then(ask, ask));
   }
 
-  /** The stamp as a transaction sees it; looked up again after what may change it or waits for others. */
+  /** The stamp seen by a transaction; reloaded after statements that may change it or wait. */
   private stampIn(transaction: Transaction, sql: Sql): Promise<string> {
     const known = this.stamps.get(transaction);
     if (known) return known;
@@ -216,12 +219,12 @@ export class Db implements Sql {
     const stamp = await (transaction ? this.stampIn(transaction, sql) : this.stamp());
     const known = this.keptAnswers.get(key);
     if (known?.stamp === stamp) return known.answer as Promise<T>;
-    // A transaction may have written what others do not see yet, or never will: what it reads is for itself.
+    // A transaction may have uncommitted changes, so its reads are not shared.
     if (transaction) return read(sql);
-    // Whoever comes meanwhile waits for the same answer, and gets it when it is known to be of one piece.
+    // Concurrent callers share the answer once it is known to be consistent.
     const answer = read(sql).then(async (result) => {
       if ((await this.stamp()) === stamp) return result;
-      // Written while it was read: it may be half of one and half of the other.
+      // It changed while being read and may be inconsistent.
       forget();
       return this.keep(key, read, sql, null);
     });
@@ -235,7 +238,7 @@ export class Db implements Sql {
   }
 
   private within(transaction: Transaction | null): Sql {
-    // A transaction has one connection, which takes one statement at a time.
+    // A transaction has one connection, which runs one statement at a time.
     let last: Promise<unknown> = Promise.resolve();
     const inTurn = <T>(work: () => Promise<T>): Promise<T> => {
       if (!transaction) {
@@ -308,7 +311,7 @@ export class Db implements Sql {
       .finally(() => {
         if (own && this.writing.has(own)) this.facts.written++;
       });
-    // Before its end, a transaction that fails has written nothing.
+    // A failed transaction has written nothing.
     return this.written(() =>
       whole.catch((error: unknown) => {
         throw atEnd || !isConnectionError(error) ? error : Object.assign(error as Error, { name: 'SequelizeConnectionError' });
@@ -316,7 +319,7 @@ export class Db implements Sql {
     );
   }
 
-  /** Set while the work of a transaction runs. */
+  /** Set inside a transaction. */
   private readonly inside = new AsyncLocalStorage<true>();
 
   private refuseSecond(): void {
@@ -325,10 +328,7 @@ export class Db implements Sql {
 
   private readonly turns = new Map<number, Promise<unknown>>();
 
-  /**
-   * Runs work while nobody else of this database runs work under the same lock. Within the process one
-   * waits for the other here, so that those who wait hold no connection that the working one needs.
-   */
+  /** Runs work under an exclusive lock. Within the process, callers queue here, so that waiting ones hold no connection. */
   exclusive<T>(lock: number, work: (held: Held) => Promise<T>): Promise<T> {
     const before = this.turns.get(lock) ?? Promise.resolve();
     const mine = before.catch(() => undefined).then(() => this.holding(TAKE_LOCK, [lock], work));
@@ -336,26 +336,26 @@ export class Db implements Sql {
     return mine as Promise<T>;
   }
 
-  /** Runs work unless someone else of this database runs work under the same lock: then nothing is done. A crash lets go of it. */
+  /** Runs work unless the lock is taken. A crash releases the lock. */
   async unlessTaken(lock: number, of: number, work: () => Promise<void>): Promise<void> {
     await this.holding(TRY_LOCK, [lock, of], work);
   }
 
-  /** The same for a lock that {@link exclusive} takes. */
+  /** The same for a lock taken by {@link exclusive}. */
   async exclusiveIfFree(lock: number, work: (held: Held) => Promise<void>): Promise<void> {
     await this.holding(TRY_LOCK_ALONE, [lock], work);
   }
 
   /**
-   * Runs work under a lock that `take` takes; nothing where it answers that someone else has it. One connection holds the
-   * lock and does nothing else, for as long as the work takes; the work takes its own from the pool.
+   * Runs work under a lock acquired by `take`; does nothing if it is taken. One connection holds the lock for the duration; the work uses
+   * others.
    */
   private async holding<T>(take: string, bind: readonly unknown[], work: (held: Held) => Promise<T>): Promise<T | undefined> {
     let done: { readonly value: T } | undefined;
     try {
       await this.sequelize.transaction(async (transaction) => {
         const sql = this.within(transaction);
-        // Rule waits with it on purpose, whatever the database thinks of those who wait.
+        // Disables lock timeouts: waiting is intended.
         await sql.run('SET LOCAL idle_in_transaction_session_timeout = 0');
         const [taken] = await sql.all<{ got?: boolean }>(take, bind);
         if (taken?.got === false) return;
@@ -367,26 +367,26 @@ export class Db implements Sql {
         }
       });
     } catch (error) {
-      // What was done is done, whatever became of the connection that held the lock.
+      // The work is done even if the lock's connection was lost.
       if (done === undefined) throw error;
     }
     return done?.value;
   }
 
-  /** What became of the writing in the requests that {@link noting} runs. */
+  /** Write status of work run by {@link noting}. */
   private readonly notes = new AsyncLocalStorage<{ wrote: boolean }>();
 
-  /** Runs work whose errors can be asked by {@link mayHaveWritten} afterwards. */
+  /** Runs work whose failures can be queried with {@link mayHaveWritten}. */
   noting<T>(work: () => T): T {
     return this.notes.run({ wrote: false }, work);
   }
 
-  /** Whether the work under {@link noting} that runs here has written something, or may have: its connection was lost before the answer came. */
+  /** Whether the work under {@link noting} has written, or may have: its connection was lost before the answer. */
   get mayHaveWritten(): boolean {
     return this.notes.getStore()?.wrote ?? true;
   }
 
-  /** Notes that something was written, or may have been. */
+  /** Notes a possible write. */
   private async written<T>(work: () => Promise<T>): Promise<T> {
     const note = this.notes.getStore();
     try {
@@ -394,7 +394,7 @@ export class Db implements Sql {
       if (note) note.wrote = true;
       return result;
     } catch (error) {
-      // A connection that could not even be had has written nothing.
+      // Without a connection, nothing was written.
       if (note && isConnectionError(error) && !CANNOT_CONNECT.test((error as Error).name)) note.wrote = true;
       throw error;
     }
@@ -405,14 +405,14 @@ export class Db implements Sql {
   }
 }
 
-/** Whether the database gave a statement up because it and another waited for each other: it may be tried again. */
+/** Whether a statement failed because of a deadlock and can be retried. */
 export function isDeadlock(error: unknown): boolean {
   return (error as { code?: unknown } | null)?.code === '40P01';
 }
 
 /**
- * Whether an error says that the database cannot be reached: from the pool, from the driver, or by
- * PostgreSQL's own codes (classes 08 connection exception and 57P operator intervention, and 53300 too many connections).
+ * Whether an error means the database cannot be reached: from the pool, the driver, or PostgreSQL's classes 08 (connection exception), 57P
+ * (operator intervention) and 53300 (too many connections).
  */
 export function isConnectionError(error: unknown): boolean {
   const { name = '', message = '', code = '' } = error as { name?: string; message?: string; code?: unknown };

@@ -1,6 +1,9 @@
 import { invalid } from './problem';
 
-/** A text that came percent-encoded in a header. @throws AppError where it is none */
+/**
+ * A percent-encoded header text.
+ * @throws AppError if invalid
+ */
 export function headerText(text: string | undefined): string {
   try {
     return decodeURIComponent(text ?? '');
@@ -9,7 +12,7 @@ export function headerText(text: string | undefined): string {
   }
 }
 
-/** The name of a file without its folders, as a header gives it. */
+/** A file name without folders, from a header. */
 export function headerName(text: string | undefined): string {
   const name = (headerText(text).split(/[\\/]/).at(-1) || 'table').slice(0, 200);
   if (name.includes('\0')) throw invalid('bad-name', 'The header x-file-name contains the character U+0000.');

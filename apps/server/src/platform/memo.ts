@@ -1,10 +1,10 @@
 import { Db } from './db';
 
-/** How long an answer is good for at most, in milliseconds: what another server has written shows after so long. */
+/** Maximum age of an answer in milliseconds; delays other servers' changes. */
 const LONGEST = 5000;
-/** How long an answer is good for while a survey writes batch after batch. */
+/** Maximum age during a scan, which writes batch after batch. */
 const BETWEEN_BATCHES = 5000;
-/** Answers that are kept. */
+/** Maximum cached answers. */
 const MOST = 200;
 
 interface Kept {
@@ -15,8 +15,8 @@ interface Kept {
 }
 
 /**
- * Answers that many people ask for and few writings change. An answer is worked out once for all who ask meanwhile, and again as soon as this
- * server has written something that it may depend on.
+ * Caches answers that many users request and few writes change. Concurrent requests share one computation; relevant writes of this server
+ * invalidate it.
  */
 export class Memo {
   private readonly kept = new Map<string, Kept>();

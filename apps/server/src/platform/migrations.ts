@@ -2,7 +2,7 @@ import { QueryTypes, Sequelize } from 'sequelize';
 import { Umzug, UmzugStorage } from 'umzug';
 import { LOCKS, TAKE_LOCK } from './locks';
 
-/** Every change of the database's layout, in order. A migration that has run anywhere is never edited. */
+/** All changes of the database layout, in order. Never edit a migration that has run anywhere. */
 const MIGRATIONS: readonly { readonly name: string; readonly up: string }[] = [
   {
     name: '0001-first',
@@ -1075,7 +1075,7 @@ FROM vault_records r JOIN libraries l ON l.in_vault WHERE f.library_id = l.id AN
   },
 ];
 
-/** The notes of what has run, as a storage that leaves the noting to the migrations themselves. */
+/** Storage for Umzug; migrations record themselves. */
 const notes = (sequelize: Sequelize): UmzugStorage => ({
   executed: async () => {
     await sequelize.query('CREATE TABLE IF NOT EXISTS migrations (name varchar(255) PRIMARY KEY)');
@@ -1086,8 +1086,9 @@ const notes = (sequelize: Sequelize): UmzugStorage => ({
 });
 
 /**
- * Brings the database to the newest layout, or to that of the migration `to`. A migration and its note are one transaction, and of several
- * servers that start at once one does it. @throws Error where the database is of a newer version than this one
+ * Migrates the database to the latest layout, or to `to`. Each migration and its record are one transaction; of several servers, one does
+ * it.
+ * @throws Error if the database belongs to a newer version
  */
 export async function migrate(sequelize: Sequelize, to?: string): Promise<void> {
   const storage = notes(sequelize);
@@ -1116,10 +1117,10 @@ export async function migrate(sequelize: Sequelize, to?: string): Promise<void> 
   });
 }
 
-/** What migrations have made, by kind, as they say it themselves. */
+/** Objects created by migrations, by kind. */
 const MADE = /^CREATE (TABLE|VIEW|FUNCTION|SEQUENCE) (?:IF NOT EXISTS )?"?(\w+)/gm;
 
-/** Takes away all that Rule keeps in a database, and begins with an empty one. */
+/** Drops everything Rule keeps in a database and starts empty. */
 export async function beginAnew(sequelize: Sequelize): Promise<void> {
   const made = MIGRATIONS.flatMap(({ up }) => [...up.matchAll(MADE)].map(([, kind, name]) => `DROP ${kind} IF EXISTS "${name}" CASCADE`));
   await sequelize.transaction(async (transaction) => {

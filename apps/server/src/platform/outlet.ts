@@ -1,6 +1,6 @@
 import { WriteStream, createWriteStream } from 'node:fs';
 
-/** A file that is written piece by piece by code that cannot wait; whoever feeds it waits between batches, so that little is held in memory. */
+/** A file written in pieces by synchronous code; the feeder waits between batches to limit memory. */
 export class Outlet {
   private readonly stream: WriteStream;
   private failure: Error | null = null;
@@ -17,14 +17,20 @@ export class Outlet {
 
   readonly write = (piece: Uint8Array): void => void this.stream.write(piece);
 
-  /** Waits until what was written has left memory. @throws Error when the file cannot be written */
+  /**
+   * Waits until the written data has left memory.
+   * @throws Error if the file cannot be written
+   */
   async ready(): Promise<void> {
     if (this.stream.writableNeedDrain && !this.failure) await new Promise<void>((done) => (this.waiting = done));
     this.waiting = null;
     this.check();
   }
 
-  /** Writes the rest and closes the file. @throws Error when that fails */
+  /**
+   * Writes the rest and closes the file.
+   * @throws Error on failure
+   */
   async close(): Promise<void> {
     if (!this.failure) await new Promise<void>((done) => this.stream.end(done));
     this.check();

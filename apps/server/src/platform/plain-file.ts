@@ -2,14 +2,14 @@ import { closeSync, constants, createReadStream, fstatSync, openSync, readSync }
 import { FileHandle, open } from 'node:fs/promises';
 import { createHash } from 'node:crypto';
 
-/** What is under a path is no plain file: a folder, a link, a pipe, a socket, a device. */
+/** The path is not a regular file but a folder, link, pipe, socket or device. */
 export class NotAFile extends Error {
   constructor(what: string) {
     super(`This path is ${what}, not a file.`);
   }
 }
 
-/** Opening never waits, as it would for a pipe that nobody writes to, and never leads elsewhere by a link. */
+/** Never blocks on a pipe and never follows a link. */
 const CAREFULLY = constants.O_RDONLY | constants.O_NONBLOCK | constants.O_NOFOLLOW;
 
 interface Info {
@@ -24,21 +24,24 @@ function checkPlain(info: Info): void {
   throw new NotAFile(info.isDirectory() ? 'a folder' : info.isFIFO() ? 'a pipe' : info.isSocket() ? 'a socket' : 'a device');
 }
 
-/** Errors of opening that say what is there. */
+/** Open errors that identify what is there. */
 function named(error: unknown): unknown {
   const code = (error as NodeJS.ErrnoException).code;
   if (code === 'ELOOP') return new NotAFile('a link');
   return code === 'ENXIO' ? new NotAFile('a socket or device') : error;
 }
 
-/** Size and time of a file that is open. */
+/** Size and time of an open file. */
 export interface OpenFile {
   readonly fd: number;
   readonly size: number;
   readonly mtimeMs: number;
 }
 
-/** Opens a plain file and hands it to some work. @throws NotAFile, or the system's error */
+/**
+ * Opens a regular file and passes it to a function.
+ * @throws NotAFile, or the system's error
+ */
 export function withPlainFile<T>(path: string, work: (file: OpenFile) => T): T {
   let fd: number;
   try {
@@ -55,14 +58,20 @@ export function withPlainFile<T>(path: string, work: (file: OpenFile) => T): T {
   }
 }
 
-/** Fills `into` from the beginning of an open file. @returns how many bytes there were */
+/**
+ * Fills `into` from the start of an open file.
+ * @returns bytes read
+ */
 export function fillFrom(fd: number, into: Uint8Array): number {
   let length = 0;
   for (let n = -1; n !== 0 && length < into.length; length += n) n = readSync(fd, into, length, into.length - length, length);
   return length;
 }
 
-/** A plain file, open for reading; whoever opens it closes it. @throws NotAFile, or the system's error */
+/**
+ * Opens a regular file for reading; the caller closes it.
+ * @throws NotAFile, or the system's error
+ */
 export async function openPlain(path: string): Promise<FileHandle> {
   const handle = await open(path, CAREFULLY).catch((error: unknown) => {
     throw named(error);
@@ -76,7 +85,10 @@ export async function openPlain(path: string): Promise<FileHandle> {
   }
 }
 
-/** The bytes of a plain file. @throws NotAFile, or the system's error */
+/**
+ * The bytes of a regular file.
+ * @throws NotAFile, or the system's error
+ */
 export async function readPlain(path: string): Promise<Buffer> {
   const handle = await openPlain(path);
   try {
@@ -86,7 +98,10 @@ export async function readPlain(path: string): Promise<Buffer> {
   }
 }
 
-/** SHA-256 of a plain file in hex, piece by piece. @param goOn asked between pieces; where it says no, the answer is `null` */
+/**
+ * SHA-256 of a regular file in hex.
+ * @param goOn called between pieces; returns `null` once it returns false
+ */
 export async function hashPlain(path: string, goOn: () => boolean = () => true): Promise<string | null> {
   withPlainFile(path, () => undefined);
   const hash = createHash('sha256');

@@ -1,13 +1,13 @@
 import { Piscina } from 'piscina';
 
-/** What worker threads do, by name. Whoever has such work adds it here: see `worker.ts`, which does it. */
+/** Tasks of worker threads, by name. Folders add theirs here; see `worker.ts`. */
 // eslint-disable-next-line @typescript-eslint/no-empty-object-type -- the folders that have such work add to it
 export interface Tasks {}
 
 type InputOf<Name extends keyof Tasks> = Tasks[Name] extends (input: infer Input) => unknown ? Input : never;
 type OutputOf<Name extends keyof Tasks> = Tasks[Name] extends (input: never) => infer Output ? Output : never;
 
-/** Runs CPU work in worker threads, by task name. */
+/** Runs CPU-bound work in worker threads, by task name. */
 export class WorkPool {
   private readonly pool: Piscina;
 
@@ -18,18 +18,18 @@ export class WorkPool {
     threads = 2,
     warn: (problem: unknown) => void = () => undefined,
   ) {
-    // A thread that waits for the database takes up a second task meanwhile.
+    // A thread waiting for the database can run a second task.
     this.pool = new Piscina({
       filename: worker,
       workerData: data,
       minThreads: 1,
       maxThreads: threads,
       concurrentTasksPerWorker: 2,
-      // A thread that has read files reads the next ones a third faster: its code is compiled for them.
+      // Threads are kept: warmed-up code reads a third faster.
       idleTimeout: 600_000,
       execArgv: [],
     });
-    // A thread that ends without a task is begun again with the next one.
+    // An idle thread that ended is restarted with the next task.
     this.pool.on('error', warn);
   }
 

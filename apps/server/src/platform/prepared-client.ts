@@ -1,13 +1,13 @@
 import { createHash } from 'node:crypto';
 import pg from 'pg';
 
-/** Statements that are prepared once per connection; those with changing texts, such as filters, must not fill the server's memory. */
+/** Maximum statements prepared per connection; statements with varying text must not fill the server's memory. */
 const MOST_PREPARED = 300;
 
-/** Names of statements that were asked before, by their text; no name yet where the text came once. */
+/** Names of repeated statements by text; unnamed after their first use. */
 const names = new Map<string, string | null>();
 
-/** The name of a statement that comes again and again; none for one that is new or where there are too many. */
+/** The name of a repeated statement; none for new ones or beyond the limit. */
 function nameOf(text: string): string | undefined {
   const known = names.get(text);
   if (known) return known;
@@ -20,7 +20,7 @@ function nameOf(text: string): string | undefined {
   return name;
 }
 
-/** A connection on which PostgreSQL parses a statement with parameters once, however often it is asked. */
+/** A connection on which PostgreSQL parses each parameterised statement only once. */
 class PreparingClient extends pg.Client {
   override query(config: unknown, values?: unknown, callback?: unknown): never {
     const name = typeof config === 'string' && Array.isArray(values) ? nameOf(config) : undefined;
@@ -29,5 +29,5 @@ class PreparingClient extends pg.Client {
   }
 }
 
-/** The driver for Sequelize, with connections that prepare. */
+/** The driver for Sequelize, with preparing connections. */
 export const preparingDriver = { ...pg, Client: PreparingClient };

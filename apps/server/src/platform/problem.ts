@@ -1,6 +1,6 @@
 import { Problem } from '@rule/contract';
 
-/** An error that has an answer: a status, a stable code and a sentence. */
+/** An error with a status, a stable code and a message. */
 export class AppError extends Error {
   constructor(
     readonly status: number,

@@ -1,19 +1,22 @@
 import { Db } from './db';
 
-/** How often progress is written at most, in milliseconds. */
+/** Minimum interval between progress updates, in milliseconds. */
 const EVERY = 300;
 
-/** Says from within a worker thread how far a job is, and stops the work when someone has cancelled it. */
+/** Reports job progress from a worker thread and stops cancelled work. */
 export class Progress {
   private last = 0;
 
-  /** @param job number of the job; `null` for work that nobody watches */
+  /** @param job the job's number; `null` if untracked */
   constructor(
     private readonly db: Db,
     private readonly job: number | null,
   ) {}
 
-  /** Cheap to call often. @throws Error when the job was cancelled */
+  /**
+   * Cheap to call often.
+   * @throws Error if the job was cancelled
+   */
   async at(step: string, done: number, total: number): Promise<void> {
     if (this.job === null || performance.now() - this.last < EVERY) return;
     this.last = performance.now();

@@ -16,7 +16,7 @@ const DEFAULTS: Settings = {
   synonyms: DEFAULT_SYNONYMS,
 };
 
-/** The company's settings; defaults where nothing was set. */
+/** Company settings, with defaults. */
 export const readSettings = (sql: Sql): Promise<Settings> => sql.kept('settings', look);
 
 async function look(sql: Sql): Promise<Settings> {

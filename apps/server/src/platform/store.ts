@@ -5,15 +5,15 @@ import { dirname, extname, join, sep } from 'node:path';
 /** SHA-256 of bytes, in hex. */
 export const hashOf = (bytes: Uint8Array): string => createHash('sha256').update(bytes).digest('hex');
 
-/** Keeps versions of files by their hash. */
+/** Stores versions of files by hash. */
 export interface FileStore {
   put(bytes: Uint8Array): Promise<string>;
   get(hash: string): Promise<Uint8Array>;
-  /** Writes a kept version to a path and makes it durable. */
+  /** Writes a stored version to a path and syncs it. */
   copyTo(hash: string, path: string): Promise<void>;
 }
 
-/** Makes a file or folder durable on disk. */
+/** Syncs a file or folder to disk. */
 export async function sync(path: string): Promise<void> {
   const handle = await open(path, 'r');
   try {
@@ -23,10 +23,10 @@ export async function sync(path: string): Promise<void> {
   }
 }
 
-/** A version that is older than this many milliseconds and not finished will never be. */
+/** Unfinished versions older than this, in milliseconds, are abandoned. */
 const UNDER_WAY = 3_600_000;
 
-/** A content-addressed store in a folder. A version is written once and never changed. */
+/** A content-addressed store in a folder. Versions are immutable. */
 export class DiskStore implements FileStore {
   constructor(private readonly root: string) {}
 
@@ -61,7 +61,10 @@ export class DiskStore implements FileStore {
     return bytes;
   }
 
-  /** Removes what a crash left half written: names that are no versions. Those that may still be under way are left. @returns how many */
+  /**
+   * Removes leftovers of crashes, except recent ones.
+   * @returns how many
+   */
   async sweep(now: Date): Promise<number> {
     let swept = 0;
     for (const part of await readdir(this.root).catch(() => []))
@@ -80,23 +83,23 @@ export class DiskStore implements FileStore {
   }
 }
 
-/** Whether something is at a path. */
+/** Whether a path exists. */
 export const exists = (path: string): Promise<boolean> =>
   stat(path).then(
     () => true,
     () => false,
   );
 
-/** Keeps the file at `path` under a second name, without copying where the file system can. */
+/** Keeps a second name of a file, as a hard link where possible. */
 export async function keepAs(path: string, kept: string): Promise<void> {
   await rm(kept, { force: true });
   await link(path, kept).catch(() => copyFile(path, kept));
 }
 
-/** Whether a path is a folder or stands below it. */
+/** Whether a path is a folder or inside it. */
 export const within = (path: string, folder: string): boolean => path === folder || path.startsWith(folder.endsWith(sep) ? folder : folder + sep);
 
-/** A name like the given one under which nothing is in a folder. */
+/** An unused name in a folder, similar to the given one. */
 export async function freeName(folder: string, name: string): Promise<string> {
   const ending = extname(name);
   for (let n = 1; ; n++) {

@@ -1,13 +1,15 @@
 import { Table, TableError, readCsv, readWorkbook } from '@rule/core/exchange';
 import { invalid } from './problem';
 
-/** A table as texts. */
+/** A table of texts. */
 export interface PlainTable {
   readonly header: readonly string[];
   readonly rows: readonly (readonly string[])[];
 }
 
-/** Reads a table: a workbook, a CSV file, or a text with one value a line. Its first row names the columns; a text has none. */
+/**
+ * Reads a table from a workbook, a CSV file or a text file with one value per line. The first row names the columns, except in text files.
+ */
 export function readTable(name: string, bytes: Uint8Array, sheet: string | null): PlainTable {
   try {
     if (/\.txt$/i.test(name)) {

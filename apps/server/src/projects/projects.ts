@@ -11,7 +11,7 @@ import { LoadedFacts, loadFacts, surroundingsOf } from '../schema/facts';
 import { User } from '../users/user';
 import { assignWide } from '../library/members';
 
-/** Members and files that wait which one answer names. */
+/** Maximum members and pending files in an answer. */
 const MOST = 2000;
 
 const ROW = `w.id, w.level, w.name, w.clauses,
@@ -19,7 +19,7 @@ const ROW = `w.id, w.level, w.name, w.clauses,
                WHEN 'drawing set' THEN (SELECT count(*)::int FROM files f WHERE f.set_id = w.id AND NOT f.removed)
                ELSE (SELECT count(*)::int FROM files f WHERE NOT f.removed) END AS files`;
 
-/** What stands above files: the company, projects and drawing sets, with values that files inherit. */
+/** Holders above files: company, projects and drawing sets, with inheritable values. */
 export class Projects {
   constructor(
     private readonly db: Db,
@@ -62,7 +62,7 @@ export class Projects {
     return this.row(saved);
   }
 
-  /** Takes a project or set away. Its files keep the values that they hold. */
+  /** Removes a project or set. Its files keep their values. */
   async remove(id: number): Promise<void> {
     const { level } = await this.row(id);
     if (level === 'company') throw refused('the-company', 'The company itself cannot be removed.');
@@ -86,7 +86,7 @@ export class Projects {
     await this.db.transaction(async (sql) => {
       await sql.run('DELETE FROM wide_members WHERE holder_id = $1 AND file_id = ANY($2::int[])', [id, files]);
       if (member !== null) {
-        // A file is in one project and in one set: where it is put by hand now, it leaves the other one.
+        // A file has one project and one set; assigning it moves it.
         if (member)
           await sql.run(
             'DELETE FROM wide_members m USING wide_holders w WHERE w.id = m.holder_id AND w.level = $1 AND m.member AND m.file_id = ANY($2::int[])',
@@ -133,7 +133,7 @@ export class Projects {
     };
   }
 
-  /** Goes through the files of a holder, batch by batch. */
+  /** Iterates over the files of a holder in batches. */
   private async *files(sql: Sql, { id, level }: Pick<WideRow, 'id' | 'level'>, prepared: PreparedSchema): AsyncGenerator<LoadedFacts> {
     const around = surroundingsOf([prepared]);
     const condition = level === 'company' ? '$2 = $2' : level === 'project' ? 'project_id = $2' : 'set_id = $2';
@@ -150,7 +150,7 @@ export class Projects {
     }
   }
 
-  /** Properties that files take from a level, and those that are computed from what is there. */
+  /** Properties inherited from a level, and those computed from them. */
   private inherited(prepared: PreparedSchema, level: WideLevel): Set<number> {
     return new Set(
       prepared
@@ -160,7 +160,7 @@ export class Projects {
     );
   }
 
-  /** Files of a holder that do not hold yet what they take from it. */
+  /** Files of a holder that lack inherited values. */
   private async behind(row: WideRow, prepared: PreparedSchema): Promise<Behind[]> {
     const properties = this.inherited(prepared, row.level);
     if (properties.size === 0) return [];
@@ -201,7 +201,7 @@ export class Projects {
       .sort((a, b) => Number(b.reason !== null) - Number(a.reason !== null) || a.path.localeCompare(b.path));
   }
 
-  /** Puts the values that files take from a holder, and do not hold yet, in the tray. */
+  /** Adds missing inherited values to the tray. */
   async push(user: User, id: number): Promise<{ lines: number; barred: number }> {
     const row = await this.row(id);
     const prepared = await this.derived.prepared(this.db);
@@ -228,7 +228,7 @@ export class Projects {
     return { lines: free.length, barred: lines.length - free.length };
   }
 
-  /** The sheets of a set, with what they hold of their own. */
+  /** The sheets of a set with their own values. */
   private async sheets(id: number, prepared: PreparedSchema): Promise<SetSheet[]> {
     const own = prepared.schema.properties.filter((property) => !property.retired && property.level === 'sheet');
     if (own.length === 0) return [];

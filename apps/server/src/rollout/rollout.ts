@@ -15,7 +15,7 @@ import { repairLines } from './tries';
 
 const MOST_LINES = 300_000;
 
-/** Where the properties in force are held by documents, kind by kind. */
+/** Document slots of the properties in force, by kind. */
 const targetsOf = (properties: readonly Property[]) =>
   properties
     .filter((property) => property.level === 'document' && property.feed !== 'file')
@@ -27,7 +27,7 @@ const TARGETS = `jsonb_to_recordset($1::jsonb) AS s(property int, kind text, cla
 const REACHED = `JOIN files f ON f.kind = s.kind AND NOT f.removed AND f.problem IS NULL
   AND (s.classes = '{}' OR (SELECT c.name FROM classes c WHERE c.id = f.class_id) = ANY(s.classes))`;
 
-/** How far the schema in force has come into the files, and what carries it on. */
+/** Progress of the schema in force in files, and how to continue. */
 export class Rollout {
   constructor(
     private readonly db: Db,
@@ -36,7 +36,7 @@ export class Rollout {
     private readonly clock: () => Date,
   ) {}
 
-  /** Every property with the files that it reaches, and how they hold it. Two statements for the whole schema. */
+  /** Every property with reached files and how they hold it, in two statements. */
   async rows(): Promise<RolloutRow[]> {
     const { schema } = await this.editions.inForce(this.db);
     const active = schema.properties.filter((property) => !property.retired);
@@ -55,7 +55,7 @@ export class Rollout {
     return schema.properties.map((property) => ({ ...none, ...byId.get(property.id), property: property.id, left: left.get(property.id) ?? 0 }));
   }
 
-  /** Files that hold a property's name although it is retired or does not reach them. */
+  /** Files that hold a retired or out-of-scope property. */
   private async left(properties: readonly Property[]): Promise<Map<number, number>> {
     const names = properties.flatMap((property) =>
       slotsOf(property)
@@ -71,7 +71,7 @@ export class Rollout {
     return new Map(found.map(({ property, files }) => [property, files]));
   }
 
-  /** Files that lack a property's name, with the reason where they cannot be written now. */
+  /** Files lacking a property, with the reason if they cannot be written. */
   async missing(propertyId: number): Promise<{ file: number; path: string; reason: string | null }[]> {
     const { schema } = await this.editions.inForce(this.db);
     return this.db.all(
@@ -82,7 +82,7 @@ export class Rollout {
     );
   }
 
-  /** Puts lines in the tray that carry a property on into the files. */
+  /** Adds lines that roll a property out into files. */
   async toTray(user: User, propertyId: number, action: RolloutAction): Promise<{ lines: number; open: number }> {
     const { schema } = await this.editions.inForce(this.db);
     const property = schema.properties.find((candidate) => candidate.id === propertyId);
@@ -154,7 +154,7 @@ export class Rollout {
     }));
   }
 
-  /** Lines that bring a computed property up to date in every file. */
+  /** Lines that update a computed property in all files. */
   private async computedLines(property: Property): Promise<Line[]> {
     const { schema } = await this.editions.inForce(this.db);
     const prepared = await prepare(this.db, schema, this.clock());

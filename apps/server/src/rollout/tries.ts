@@ -14,12 +14,12 @@ import { Editions } from '../schema/editions';
 import { loadFacts, surroundingsOf } from '../schema/facts';
 import { prepare } from '../schema/prepared';
 
-/** Files judged by one task of a worker. */
+/** Files judged per worker task. */
 const PAGE = 2000;
-/** Most lines that one repair puts in the tray. */
+/** Maximum lines of one repair. */
 const MOST_LINES = 300_000;
 
-/** Trying a draft against all files before it comes into force. */
+/** Tries a draft on all files before it comes into force. */
 export class Tries {
   constructor(
     private readonly db: Db,
@@ -32,20 +32,20 @@ export class Tries {
     jobs.define<{ id: number }>('try', (context, { id }) => this.run(context, id));
   }
 
-  /** Starts a try of the draft as it stands. */
+  /** Starts a try of the current draft. */
   async start(user: User): Promise<{ id: number; job: number }> {
     const row = await this.db.one<{ id: number }>(
       `INSERT INTO tries (edition_id, revision, user_id, at) SELECT id, revision, $1, $2 FROM editions WHERE state = 'draft' RETURNING id`,
       [user.id, this.clock()],
     );
     if (!row) throw refused('no-draft', 'There is no draft to try. Edit the schema first.');
-    // Only the newest try is of use; what it replaces would take room in the database for nothing.
+    // Only the latest try is kept.
     await this.db.run('DELETE FROM tries WHERE id < $1', [row.id]);
     return { id: row.id, job: await this.jobs.start(user, 'try', 'Try the draft', { id: row.id }) };
   }
 
   private async run(context: JobContext, id: number): Promise<{ id: number; files: number }> {
-    // A try that was interrupted is begun again.
+    // An interrupted try starts again.
     await this.db.run('DELETE FROM try_findings WHERE try_id = $1', [id]);
     const total = (await this.db.one<{ n: number }>('SELECT count(*)::int AS n FROM files WHERE NOT removed AND problem IS NULL'))!.n;
     let files = 0;
@@ -62,7 +62,7 @@ export class Tries {
     return { id, files };
   }
 
-  /** Values that would have to be unique and stand more than once: one statement a property. */
+  /** Duplicate values of unique properties, one statement each. */
   private async repeated(id: number): Promise<void> {
     const row = await this.db.one<{ schema: Schema }>('SELECT e.schema FROM tries t JOIN editions e ON e.id = t.edition_id WHERE t.id = $1', [id]);
     const { schema: inForce } = await this.editions.inForce(this.db);
@@ -84,7 +84,7 @@ export class Tries {
     }
   }
 
-  /** The newest try, if there is one. */
+  /** The latest try, if any. */
   async summary(): Promise<TrySummary | null> {
     const row = await this.db.one<Omit<TrySummary, 'effects'>>(
       `SELECT t.id, e.number AS edition, t.revision, (e.state <> 'draft' OR e.revision <> t.revision) AS outdated, t.at, u.display_name AS "by", t.files, t.done
@@ -98,7 +98,7 @@ export class Tries {
     return { ...row, effects };
   }
 
-  /** A page of what a try has found, by file. */
+  /** A page of results, by file. */
   async findings(id: number, { effect, property, check, cell, record, offset, limit }: TryQuery): Promise<{ total: number; rows: TryFinding[] }> {
     const where = `t.try_id = $1 AND ($2::text IS NULL OR t.effect = $2) AND ($3::int IS NULL OR t.property_id = $3) AND ($4::int IS NULL OR t.check_id = $4)
       AND ($5::text IS NULL OR t.cell = $5) AND ($6::text IS NULL OR t.record = $6)`;
@@ -114,7 +114,7 @@ export class Tries {
     return { total: total!.n, rows: found };
   }
 
-  /** Puts lines in the tray that mend what a try has found of one property, where it is plain how. The rest is counted. */
+  /** Adds lines that fix obvious problems of one property. Others are counted. */
   async repair(user: User, id: number, effect: Effect, propertyId: number): Promise<{ lines: number; open: number; left: readonly LockedOut[] }> {
     const row = await this.db.one<{ schema: Schema; outdated: boolean }>(
       `SELECT e.schema, (e.state = 'superseded' OR e.revision <> t.revision) AS outdated FROM tries t JOIN editions e ON e.id = t.edition_id WHERE t.id = $1`,
@@ -149,7 +149,7 @@ export class Tries {
   }
 }
 
-/** Lines that mend a property in files: the value that was meant, under the name that is asked for. `open` counts values that a person must decide. */
+/** Lines that fix a property in files: the intended value under the requested name. `open` counts values needing a decision. */
 export async function repairLines(
   db: Db,
   schema: Schema,

@@ -6,7 +6,7 @@ import { loadFacts, surroundingsOf } from '../schema/facts';
 import { CellWorks, PLACED, PlacedBlock } from '../values/cells';
 import { recordText } from '../values/linked';
 
-/** File, effect, cell, record field, what is there, what it would be, in words. */
+/** File, effect, cell or record field, current and new text, in words. */
 type MappedFinding = [
   file: number,
   effect: 'shows' | 'records',
@@ -17,7 +17,7 @@ type MappedFinding = [
   message: string,
 ];
 
-/** Files in one step: both schemas judge each of them whole. */
+/** Files per step; both schemas judge each file completely. */
 const BATCH = 500;
 
 const quoted = (text: string | null): string => (text === null || text === '' ? 'nothing' : JSON.stringify(text));
@@ -30,27 +30,27 @@ interface VaultRow {
   readonly agreed: Readonly<Record<string, string | null>>;
 }
 
-/** What title blocks and records would hold under a draft, against the edition in force. Only what a change can reach is looked at. */
+/** Effects of a draft on title blocks and records, limited to what a change can reach. */
 export class TriedMapping {
   private readonly works: readonly [was: CellWorks, is: CellWorks];
 
   constructor(
     private readonly was: PreparedSchema,
     private readonly is: PreparedSchema,
-    /** Properties whose values can differ. */
+    /** Properties whose values may change. */
     private readonly differing: ReadonlySet<number>,
   ) {
     this.works = [new CellWorks(was), new CellWorks(is)];
   }
 
-  /** Whether a cell can come to show something else. */
+  /** Whether a cell's text may change. */
   private concerns({ family }: PlacedBlock, tag: string): boolean {
     const [old, fresh] = this.works.map(({ bindings }) => bindingOf(bindings, family, tag));
     if (!sameDefinition(old?.shows ?? null, fresh?.shows ?? null)) return true;
     return [old, fresh].some((binding) => binding?.shows.some((piece) => 'property' in piece && this.differing.has(piece.property)));
   }
 
-  /** Cells of some drawings that would show something else. */
+  /** Cells of some drawings whose text would change. */
   async cells(sql: Sql, files: readonly number[]): Promise<MappedFinding[]> {
     if (this.works.every(({ bindings }) => bindings.length === 0)) return [];
     const placed = await sql.all<PlacedBlock>(`${PLACED} WHERE b.file_id = ANY($1::int[]) ORDER BY b.file_id, b.holder`, [files]);
@@ -65,7 +65,7 @@ export class TriedMapping {
       if (is && was?.state === is.state && sameDefinition(was.shown, is.shown)) return [];
       const { drawing, holder, tag, stored } = (is ?? was)!;
       const { block, family, layout } = blocks.get(`${drawing}/${holder}`)!;
-      // A variant is called by the block that it was made from.
+      // A variant is named after its original block.
       const where = `The cell ${tag} of ${block.startsWith('*') ? family : block} on ${layout}`;
       const after = is?.shown.state === 'value' ? is.shown.text : null;
       const message = !is
@@ -85,7 +85,7 @@ export class TriedMapping {
     return link && decide(passingAt(link, state), text, record, agreed).action === 'in' ? text : record;
   }
 
-  /** Record fields of some files that the next check-in would leave with something else. */
+  /** Record fields the next check-in would leave different. */
   async records(sql: Sql, files: readonly number[]): Promise<MappedFinding[]> {
     const [before, after] = [this.was.schema.links, this.is.schema.links];
     const reached = ({ at }: Link) => at.some((end) => 'property' in end && this.differing.has(end.property));

@@ -19,7 +19,7 @@ export interface TryPageInput {
   readonly limit: number;
 }
 
-/** The last file of a page and how many there were; `null` behind the last one. */
+/** The last file of a page and the page's size; `null` at the end. */
 export interface TryPage {
   readonly last: number | null;
   readonly files: number;
@@ -33,7 +33,7 @@ interface Loaded {
   readonly around: Surroundings;
 }
 
-/** The schemas of the try that this thread works on. */
+/** Schemas of the current try, cached per thread. */
 let loaded: Promise<Loaded> | undefined;
 let loadedId = 0;
 
@@ -48,13 +48,13 @@ async function load(db: Db, id: number): Promise<Loaded> {
   const empty: Schema = { ...EMPTY_SCHEMA, strangers: row.draft.strangers };
   const now = new Date(row.at);
   const [was, is] = [await prepare(db, row.inForce ? whole(row.inForce) : empty, now), await prepare(db, whole(row.draft), now)];
-  // What is defined in the same way, and looks at nothing that is not, comes to the same.
+  // Properties with the same definition and unchanged dependencies give the same result.
   const { properties, checks } = differing(was, is);
   const [before, after] = [was.only(properties, checks), is.only(properties, checks)];
   return { id, before, after, around: surroundingsOf([before, after]), mapping: new TriedMapping(was, is, properties) };
 }
 
-/** Judges a page of files by the edition in force and by the draft, and stores what would be different. */
+/** Judges a page of files with both editions and stores the differences. */
 export async function tryPage({ id, after, limit }: TryPageInput, db: Db): Promise<TryPage> {
   if (loadedId !== id) {
     loadedId = id;
@@ -88,12 +88,12 @@ export async function tryPage({ id, after, limit }: TryPageInput, db: Db): Promi
 
 const shown = (held: HeldValue | null): string | null => (held === null ? null : held.unit ? `${held.text} ${held.unit}` : held.text);
 
-/** What wrong looks like apart from where a value stands and whether it is up to date, which have effects of their own. */
+/** Violations other than place and staleness, which have their own effects. */
 const wrongs = (judged: Judged | undefined): Violation[] => (judged?.cell.violations ?? []).filter(({ code }) => code !== 'other-name' && code !== 'stale');
 
 type Finding = [property: number | null, check: number | null, effect: string, before: string | null, after: string | null, message: string];
 
-/** How two judgements of one file differ: what newly breaks or passes, what a rule would change, what is no longer found. */
+/** Differences between two judgements of a file: new and resolved violations, rule results, lost values. */
 export function differences(before: FileJudgement, after: FileJudgement): Finding[] {
   const found: Finding[] = [];
   for (const [id, now] of after.values) {

@@ -4,7 +4,7 @@ import { Handlers } from './router';
 import { Services } from '../services';
 import { XLSX, disposition } from './send';
 
-/** Answers with a table that is there whole. */
+/** Answers with a complete table. */
 function send(response: Response, { name, bytes }: { readonly name: string; readonly bytes: Uint8Array }): void {
   response.type(name.endsWith('.csv') ? 'text/csv; charset=utf-8' : XLSX).setHeader('content-disposition', disposition(name));
   response.send(Buffer.from(bytes));

@@ -4,7 +4,7 @@ import { Services } from '../services';
 import { sendTable } from './send';
 import { uploadOf } from './upload';
 
-/** Exchange: layouts, tables that go out and come back, deliveries and watched folders. */
+/** Layouts, send-outs, take-backs, deliveries and watched folders. */
 export function exchangeHandlers(s: Services): Handlers<NamesIn<'Exchange'>> {
   return {
     'GET /exchange/layouts': async ({ user }) => {

@@ -18,7 +18,10 @@ import { sessionHandlers } from './session';
 import { valueHandlers } from './values';
 import { vaultHandlers } from './vault';
 
-/** What answers each route of the API. @param answers what the routes answer with, for the published description */
+/**
+ * Handlers of all routes.
+ * @param answers descriptions of answers for the API description
+ */
 export const handlersOf = (s: Services, answers: AnswerSchemas): Handlers<RouteName> => ({
   ...sessionHandlers(s, answers),
   ...companyHandlers(s),

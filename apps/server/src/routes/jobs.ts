@@ -2,9 +2,9 @@ import { NamesIn } from '@rule/contract/routes';
 import { Handlers } from './router';
 import { Services } from '../services';
 
-/** A comment line this often keeps connections open through whatever stands between. */
+/** Comment line interval that keeps event streams open through proxies. */
 const KEEP_ALIVE = 20_000;
-/** So often it is looked whether who listens still may, in milliseconds. */
+/** Interval for checking whether listeners are still authorised, in milliseconds. */
 const LOOK_EVERY = 5_000;
 
 /** Long work. */
@@ -20,7 +20,7 @@ export function jobHandlers({ jobs, people }: Services): Handlers<NamesIn<'Long 
           .catch(() => undefined);
       jobs.changed.on('job', send);
       const alive = setInterval(() => response.write(': still here\n\n'), KEEP_ALIVE);
-      // A session or token that has ended takes its streams along: at once where it ended here, soon where it ended elsewhere.
+      // Event streams end with their session or token: immediately if it ended here, soon if elsewhere.
       const look = () =>
         void stillStands().then(
           (stands) => stands || response.end(),
@@ -36,7 +36,7 @@ export function jobHandlers({ jobs, people }: Services): Handlers<NamesIn<'Long 
         people.ended.off('person', ended);
       });
       request.on('error', () => response.end());
-      // What runs already is told at once, so that nothing falls between asking and listening.
+      // Running jobs are sent at once, so none is missed between query and subscription.
       for (const job of await jobs.list()) if (job.state === 'running' || job.state === 'waiting') response.write(`data: ${JSON.stringify(job)}\n\n`);
       response.write(': listening\n\n');
     },

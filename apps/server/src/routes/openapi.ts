@@ -3,17 +3,17 @@ import { AREAS, RouteShape, takesFile } from '@rule/contract/routes';
 import Joi from 'joi';
 import { readFileSync } from 'node:fs';
 
-/** A JSON Schema, as far as it is looked into here. */
+/** The parts of a JSON Schema used here. */
 type JsonSchema = Record<string, unknown>;
 
-/** What the routes answer with: made from the types that they state, when the server is built. */
+/** Schemas of answers, generated from the route types at build time. */
 export interface AnswerSchemas {
-  /** By the names of the routes. */
+  /** By route name. */
   readonly properties: Readonly<Record<string, JsonSchema>>;
   readonly definitions: Readonly<Record<string, JsonSchema>>;
 }
 
-/** Reads them from the file that the build makes. */
+/** Reads them from the generated file. */
 export const readAnswers = (file: string): AnswerSchemas => JSON.parse(readFileSync(file, 'utf8')) as AnswerSchemas;
 
 interface Rule {
@@ -21,7 +21,7 @@ interface Rule {
   readonly args?: { readonly limit?: number };
 }
 
-/** Checks of input as a JSON schema, as far as the checks of this API go. */
+/** Joi checks as JSON Schema, as far as this API uses them. */
 function schemaOfCheck(description: Joi.Description): JsonSchema {
   const flags = (description.flags ?? {}) as { only?: boolean; default?: unknown };
   const allow = ((description['allow'] ?? []) as unknown[]).filter((value) => value !== '');
@@ -72,14 +72,14 @@ function schemaOfCheck(description: Joi.Description): JsonSchema {
 
 const isNeeded = (description: Joi.Description): boolean => (description.flags as { presence?: string } | undefined)?.presence === 'required';
 
-/** The keys of a query that must be given. */
+/** Required query keys. */
 export const neededKeys = (check: Joi.ObjectSchema): string[] =>
   Object.entries((check.describe()['keys'] ?? {}) as Record<string, Joi.Description>).flatMap(([name, key]) => (isNeeded(key) ? [name] : []));
 
-/** Names of components may hold letters, digits, dots, hyphens and low lines only. */
+/** Component names allow only letters, digits, dots, hyphens and underscores. */
 const componentName = (name: string): string => name.replace(/[^\w.-]+/g, '_').replace(/_+$/, '');
 
-/** A schema of draft 7 as one of 2020-12, which writes lists of fixed places another way, with its references turned to the components of the description. */
+/** Converts a draft 7 schema to 2020-12, with references to components. */
 function atHome(schema: unknown): unknown {
   if (Array.isArray(schema)) return schema.map(atHome);
   if (schema === null || typeof schema !== 'object') return schema;
@@ -156,7 +156,7 @@ function operation(name: string, route: RouteShape, tag: string, answers: Answer
   };
 }
 
-/** The published description of the API (OpenAPI 3.1), made from the route table that the server runs on. */
+/** The API description (OpenAPI 3.1), generated from the route table. */
 export function openApi(answers: AnswerSchemas): Record<string, unknown> {
   const paths: Record<string, JsonSchema> = {};
   for (const [tag, routes] of Object.entries(AREAS))

@@ -4,12 +4,12 @@ import { Services } from '../services';
 import { AppError } from '../platform/problem';
 import { User } from '../users/user';
 
-/** Programs manage people only with a token that says so. */
+/** Managing people with a token requires that scope. */
 function checkScope(user: User): void {
   if (user.scope && user.scope !== 'people') throw new AppError(403, 'token-scope', 'This token does not allow managing people. Create one with that scope.');
 }
 
-/** Only the person themselves, at the keyboard. */
+/** Only the user in a session, not a token. */
 function checkInPerson(user: User): void {
   if (user.scope) throw new AppError(403, 'token-scope', 'This needs a signed-in person, not a token.');
 }

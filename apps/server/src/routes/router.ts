@@ -5,35 +5,35 @@ import { ObjectSchema } from 'joi';
 import { User } from '../users/user';
 import { AppError } from '../platform/problem';
 
-/** JSON bodies: a tray of fifty thousand values fits. */
+/** Size limit of JSON bodies: fits a tray of 50,000 values. */
 const LARGEST_JSON = '32mb';
-/** JSON bodies of someone who is not known yet. */
+/** Size limit of JSON bodies before authentication. */
 const LARGEST_OF_STRANGERS = '10kb';
 
-/** What a route's handler gets: checked input and the person who asks. */
+/** Arguments of a handler: checked input and the user. */
 export interface Call<Name extends RouteName> {
-  /** Nobody may be signed in where the route is open to all. */
+  /** Public routes may have no user. */
   readonly user: Routes[Name]['role'] extends null ? User | undefined : User;
   readonly params: ParamsOf<Name>;
   readonly query: QueryOf<Routes[Name]>;
   readonly body: BodyOf<Routes[Name]>;
   readonly request: Request;
   readonly response: Response;
-  /** Whether the session or token still stands by which this was asked: for answers that go on. */
+  /** Whether the session or token is still valid; for long-running answers. */
   readonly stillStands: () => Promise<boolean>;
 }
 
-/** Files, pages and events are written to the response by the handler itself. */
+/** Files, pages and event streams are written by the handler itself. */
 type Handled<Answer> = [Answer] extends [null] | [Uint8Array] | [Events<unknown>] ? void : Answer;
 
-/** What answers some routes. A route without its handler, or with one that answers something else, does not compile. */
+/** Handlers of some routes. A missing or mismatching handler does not compile. */
 export type Handlers<Names extends RouteName> = { readonly [Name in Names]: (call: Call<Name>) => Promise<Handled<Answered<Name>>> };
 
-/** Where something holds a text that is none: with the character U+0000, or half of a pair of surrogates. `null` where all texts are sound. */
+/** Path of an invalid text, with U+0000 or a lone surrogate; `null` if all are valid. */
 export function oddText(value: unknown, at: string): string | null {
   if (typeof value === 'string') {
     if (value.includes('\0')) return `${at || 'it'} contains the character U+0000`;
-    // Half a pair is no character, and is in no encoding.
+    // A lone surrogate is not a character in any encoding.
     return /[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/.test(value) ? `${at || 'it'} contains an incomplete character` : null;
   }
   if (value === null || typeof value !== 'object') return null;
@@ -58,7 +58,7 @@ function check(schema: ObjectSchema | undefined, input: unknown, where: string):
   );
 }
 
-/** Builds the router of all routes. Roles are checked here, so that no route can forget it. */
+/** Builds the router. Roles are checked here for all routes. */
 export function routerOf(
   handlers: Handlers<RouteName>,
   userOf: (request: Request) => User | undefined,
@@ -70,7 +70,7 @@ export function routerOf(
   for (const [name, definition] of Object.entries(ROUTES) as [RouteName, RouteShape][]) {
     const handle = handlers[name] as (call: Call<RouteName>) => Promise<unknown>;
     const { role } = definition;
-    // Nothing of a body is read before it is known that the caller may send it.
+    // Bodies are read only after the caller is authorised.
     const guard: RequestHandler = (request, _response, next) => {
       if (role === null) {
         next();

@@ -5,13 +5,13 @@ import { Response } from 'express';
 /** Media type of XLSX workbooks (ECMA-376, as registered with IANA). */
 export const XLSX = 'application/vnd.openxmlformats-officedocument.spreadsheetml.sheet';
 
-/** A file name that may go into a header. */
+/** Escapes a file name for a header. */
 export const disposition = (name: string): string => `attachment; filename="${name.replace(/[^\w .()-]/g, '_')}"; filename*=UTF-8''${encodeURIComponent(name)}`;
 
-/** Media types by the ending of a table's name. */
+/** Media types by file extension of a table. */
 const TYPES: Readonly<Record<string, string>> = { csv: 'text/csv', xlsx: XLSX, json: 'application/json', xml: 'application/xml' };
 
-/** Answers with a table that is in a file; one that is for this answer alone is removed. */
+/** Sends a table file; temporary files are removed. */
 export async function sendTable(response: Response, { path, name }: { readonly path: string; readonly name: string }, keep = false): Promise<void> {
   response.type(TYPES[name.slice(name.lastIndexOf('.') + 1)] ?? 'application/octet-stream');
   response.setHeader('content-disposition', disposition(name));
@@ -20,13 +20,13 @@ export async function sendTable(response: Response, { path, name }: { readonly p
   );
 }
 
-/** Answers with an open file, piece by piece, and closes it. */
+/** Streams an open file and closes it. */
 export async function sendOpen(response: Response, file: FileHandle): Promise<void> {
   try {
     response.type('application/octet-stream').setHeader('cache-control', 'private, no-cache');
     response.setHeader('content-length', (await file.stat()).size);
     await pipeline(file.createReadStream({ autoClose: false }), response).catch((error: unknown) => {
-      // Who asked has gone away: there is nobody left to tell.
+      // The client disconnected.
       if (!response.destroyed) throw error;
     });
   } finally {

@@ -10,7 +10,7 @@ import { Services } from '../services';
 import { User } from '../users/user';
 import { authenticate } from '../users/users';
 
-/** A callback in the manner of Node that settles a promise. */
+/** Adapts a Node callback to a promise. */
 const settle = (resolve: () => void, reject: (error: Error) => void) => (failure?: unknown) =>
   failure ? reject(failure instanceof Error ? failure : new Error('The session could not be stored.')) : resolve();
 
@@ -19,7 +19,7 @@ export function sessionHandlers(s: Services, answers: AnswerSchemas): Handlers<N
   let description: Record<string, unknown> | undefined;
   const state = async (request: Request, user: User | undefined): Promise<SessionState> => ({
     user: user ? { name: user.name, displayName: user.displayName, role: user.role, firstPassword: user.firstPassword === true } : null,
-    // A program that comes with a token has no session.
+    // Token requests have no session.
     csrf: (request.session as Request['session'] | undefined)?.csrf ?? '',
     company: (await readSettings(s.db)).company,
   });
@@ -45,7 +45,7 @@ export function sessionHandlers(s: Services, answers: AnswerSchemas): Handlers<N
       if (!user) throw new AppError(401, 'wrong-sign-in', 'Name or password is wrong.');
       await s.attempts.succeeded(name, address);
       await s.db.run('UPDATE users SET signed_in_at = now() WHERE id = $1', [user.id]);
-      // A new session number, so that one that was planted before signing in is worth nothing.
+      // Prevents session fixation.
       await new Promise<void>((resolve, reject) => request.session.regenerate(settle(resolve, reject)));
       request.session.userId = user.id;
       request.session.csrf = randomBytes(24).toString('base64url');

@@ -1,7 +1,10 @@
 import { headerName } from '../platform/file-name';
 import { invalid } from '../platform/problem';
 
-/** The file that a request carries as its body, with its name from the header x-file-name. @throws AppError where there is none */
+/**
+ * The file in a request body, named by x-file-name.
+ * @throws AppError if missing
+ */
 export function uploadOf(request: { readonly body: unknown; get(name: string): string | undefined }): { name: string; bytes: Uint8Array } {
   const bytes: unknown = request.body;
   if (!(bytes instanceof Uint8Array) || bytes.length === 0) throw invalid('empty-file', 'No file was sent.');

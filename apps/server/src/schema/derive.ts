@@ -6,23 +6,23 @@ import { LoadedFacts, Surroundings, loadFacts, surroundingsOf } from './facts';
 import { preparedInForce } from './prepared';
 import { readSettings } from '../platform/settings';
 
-/** Files judged in one step. */
+/** Files judged at a time. */
 export const BATCH = 1000;
-/** Rounds from file to file: part, sub-assembly, assembly … drawing. Deeper ones are nowhere. */
+/** Maximum propagation depth: part, sub-assembly, assembly, drawing. */
 const MOST_ROUNDS = 50;
 
-/** Works out values that rules, models and wider holders give, where something that they look at changes. */
+/** Computes dependent values: rules, model facts and inherited values. */
 export class Derived {
   constructor(private readonly clock: () => Date) {}
 
-  /** The schema in force, made ready. */
+  /** The prepared schema in force. */
   async prepared(sql: Sql): Promise<PreparedSchema> {
     return preparedInForce(sql, this.clock());
   }
 
   /**
-   * The lines that follow from others: values computed from those that change, in their own file, in drawings that show it and
-   * in assemblies that hold it, from file to file. Only what looks at a changed value is computed.
+   * Lines that follow from others: dependent values in the same file, in drawings showing it and in assemblies containing it. Only
+   * dependants of changed values are computed.
    */
   async following(sql: Sql, lines: readonly Line[]): Promise<Line[]> {
     if (lines.length === 0) return [];
@@ -42,7 +42,7 @@ export class Derived {
         changed.set(address.file, new Set([...(changed.get(address.file) ?? []), ...properties]));
       }
       const looked = await this.touched(sql, changed, dependents, around);
-      // What the models come to follows from materials, and of assemblies from what is in them.
+      // Masses depend on materials, and of assemblies on their content.
       const heavy = fresh.filter(({ address }) => address.place === 'property' && [massProperty, materialProperty].includes(address.name));
       if (fed.size && heavy.length)
         for (const file of await withAssemblies(
@@ -69,7 +69,7 @@ export class Derived {
     return [...made.values()].filter((line) => !sameHeld(line.base, line.proposed));
   }
 
-  /** The computed values that must be looked at again, by file. */
+  /** Computed values to update, by file. */
   private async touched(
     sql: Sql,
     changed: ReadonlyMap<number, ReadonlySet<number>>,
@@ -84,7 +84,7 @@ export class Derived {
     };
     const users = (group: string | null, properties: ReadonlySet<number>): number[] =>
       dependents.filter(({ needs }) => needs.some((need) => need.group === group && properties.has(need.property))).map(({ key }) => key);
-    /** Computed values that hang on computed values of the same file. */
+    /** Computed values depending on other computed values of the file. */
     const closure = (start: readonly number[]): Set<number> => {
       const all = new Set(start);
       for (const key of all) for (const user of users(null, new Set([key]))) all.add(user);
@@ -126,7 +126,7 @@ export class Derived {
   }
 }
 
-/** Files with all assemblies that they are in, however deep. */
+/** Files and all assemblies above them. */
 const withAssemblies = async (sql: Sql, files: readonly number[]): Promise<number[]> =>
   (
     await sql.all<{ id: number }>(
@@ -145,7 +145,7 @@ const reasonOf = (property: Property): string =>
         ? 'taken from the sheet'
         : `inherited from the ${property.inheritFrom ?? 'holder above'}`;
 
-/** Lines that bring computed values of a file and of what is inside it up to date. */
+/** Lines that update computed values of a file and its holders. */
 export function linesOf(
   prepared: PreparedSchema,
   file: LoadedFacts,
@@ -159,7 +159,7 @@ export function linesOf(
       if ((properties && !properties.has(id)) || judged.derived === undefined || judged.failure !== undefined) continue;
       const slot = slotOf(judged.property, file.kind);
       const base = standing.get(`${slot.place}/${slot.name}`) ?? null;
-      // A cell cannot be taken out, only emptied; what says the same already stays as it is written.
+      // A cell is emptied, never removed; equivalent texts stay as written.
       const wanted = slot.place === 'cell' ? (judged.derived ?? heldText('')) : judged.derived;
       const proposed = sameValue(orNull(base), orNull(wanted), judged.property) ? base : wanted;
       lines.push({ address: { file: file.id, holder, ...slot }, base, proposed, reason: reason(judged.property), follows });
@@ -170,7 +170,7 @@ export function linesOf(
   return lines;
 }
 
-/** Numbers of the properties that a place and name (`place/name`) can stand for. */
+/** Properties by `place/name`. */
 export function slotsByName(prepared: PreparedSchema): Map<string, number[]> {
   const bySlot = new Map<string, number[]>();
   for (const property of prepared.schema.properties) {
@@ -179,7 +179,7 @@ export function slotsByName(prepared: PreparedSchema): Map<string, number[]> {
       ...property.kinds.map((kind) => slotOf(property, kind)).map((slot) => `${slot.place}/${slot.name}`),
       ...property.knownSpellings.map((name) => `property/${name}`),
       ...homeCells(prepared.schema.bindings, property.id).map((cell) => `cell/${cell}`),
-      // Where a company, project or drawing set keeps it.
+      // Slot in a company, project or drawing set.
       `property/${property.writtenName}`,
     ]);
     for (const key of keys) bySlot.set(key, [...(bySlot.get(key) ?? []), property.id]);

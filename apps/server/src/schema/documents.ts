@@ -20,13 +20,13 @@ import { Editions } from './editions';
 import { readSettings } from '../platform/settings';
 
 const SCHEMA_CELL: CellLook = { format: '@', locked: false, look: 'lines' };
-/** The widest column of the workbook, in characters. */
+/** Maximum column width in the workbook, in characters. */
 const WIDEST = 46;
-/** The width that a column's longest line asks for, in characters. */
+/** Column width for its longest line, in characters. */
 const widthOf = (texts: readonly string[]): number =>
   texts.reduce((most, text) => Math.min(WIDEST, Math.max(most, ...text.split('\n').map((line) => line.length + 2))), 0);
 
-/** A schema in the forms in which it travels: JSON, a workbook, a printed page. */
+/** The schema as JSON, workbook or printed page. */
 export class SchemaDocuments {
   constructor(
     private readonly db: Db,
@@ -34,14 +34,14 @@ export class SchemaDocuments {
     private readonly clock: () => Date,
   ) {}
 
-  /** An edition by its number, or the draft (`null`). */
+  /** An edition by number, or the draft (`null`). */
   private async schema(edition: number | null): Promise<{ schema: Schema; name: string }> {
     if (edition !== null) return { schema: await this.editions.schemaOf(edition), name: `edition ${edition}` };
     const draft = await this.editions.draft();
     return { schema: draft.schema, name: draft.number === null ? `edition ${draft.inForce}` : `draft of edition ${draft.number}` };
   }
 
-  /** JSON Schema for the values, with Rule's own part beside it. */
+  /** JSON Schema for values, with Rule's extensions. */
   async json(edition: number | null): Promise<Record<string, unknown>> {
     const [{ schema, name }, { company }, lists, series] = await Promise.all([
       this.schema(edition),
@@ -62,7 +62,7 @@ export class SchemaDocuments {
     return { ...toJsonSchema(schema, `${company}: ${name}`), 'x-rule': document };
   }
 
-  /** Takes a JSON document into the draft. Lists and series that are not there yet are added; those that are there stay as they are. */
+  /** Imports a JSON document into the draft. Missing lists and series are added; existing ones stay. */
   async importJson(user: User, body: unknown): Promise<void> {
     const read = readSchemaDocument(body);
     if (!read.ok)
@@ -82,7 +82,7 @@ export class SchemaDocuments {
     await this.editions.replace(user, 'imported a document', document);
   }
 
-  /** The schema as a workbook to be discussed. */
+  /** The schema as a workbook for discussion. */
   async workbook(edition: number | null): Promise<{ name: string; bytes: Buffer }> {
     const { schema, name } = await this.schema(edition);
     const [header, ...body] = schemaTable(schema);
@@ -101,7 +101,7 @@ export class SchemaDocuments {
     return { name: `schema, ${name}.xlsx`, bytes: Buffer.concat(pieces) };
   }
 
-  /** Takes a workbook or CSV file back into the draft. Nothing is taken when a cell cannot be understood. */
+  /** Imports a workbook or CSV file into the draft; nothing is imported if any cell is invalid. */
   async importTable(user: User, name: string, bytes: Uint8Array): Promise<void> {
     const { schema } = await this.editions.draft();
     let cells: string[][];

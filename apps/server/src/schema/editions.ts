@@ -60,13 +60,13 @@ const restored = (row: Stored): Stored => ({
   schema: { ...EMPTY_SCHEMA, ...row.schema, properties: row.schema.properties.map((property) => fillIn(property)) },
 });
 
-/** The edition that counts. */
+/** The edition in force. */
 export interface InForce {
   readonly number: number;
   readonly schema: Schema;
 }
 
-/** The edition in force; an empty one where there is none yet. */
+/** The edition in force; an empty one if there is none. */
 export const inForceOf = (sql: Sql): Promise<InForce> => sql.kept('in force', readInForce);
 
 async function readInForce(sql: Sql): Promise<InForce> {
@@ -74,13 +74,13 @@ async function readInForce(sql: Sql): Promise<InForce> {
   return row ? restored(row) : { number: 0, schema: EMPTY_SCHEMA };
 }
 
-/** Someone, or nobody where the demo or a migration acts. */
+/** The acting user; none for the demo and migrations. */
 type Author = Pick<User, 'id'> | null;
 
-/** A problem of a draft that keeps it from coming into force, by what it is about. */
+/** A problem that blocks publishing a draft, with its subject. */
 export type DraftProblem = DraftView['problems'][number];
 
-/** The company's law in its editions: one in force, at most one draft, and those that were in force before. */
+/** The schema's editions: one in force, at most one draft, and earlier ones. */
 export class Editions {
   constructor(
     private readonly db: Db,
@@ -99,7 +99,7 @@ export class Editions {
     return inForceOf(sql);
   }
 
-  /** The schema of an edition by its number; 0 is the empty one that everything began with. */
+  /** The schema of an edition; 0 is the initial empty one. */
   async schemaOf(number: number): Promise<Schema> {
     if (number === 0) return EMPTY_SCHEMA;
     const row = await this.db.one<Stored>(`SELECT ${COLUMNS} FROM editions WHERE number = $1`, [number]);
@@ -117,7 +117,7 @@ export class Editions {
     return row ? restored(row) : null;
   }
 
-  /** The draft: what is in force where nobody has begun one. */
+  /** The draft, or the edition in force if there is none. */
   async draft(): Promise<DraftView> {
     const [stored, inForce, ground] = await Promise.all([this.stored(this.db), this.inForce(this.db), this.ground(this.db)]);
     const schema = stored?.schema ?? inForce.schema;
@@ -144,7 +144,7 @@ export class Editions {
     };
   }
 
-  /** What the draft says; what is in force where there is none. */
+  /** The draft's content, or that of the edition in force. */
   async draftSchema(): Promise<Schema> {
     return (await this.stored(this.db))?.schema ?? (await this.inForce(this.db)).schema;
   }
@@ -161,10 +161,10 @@ export class Editions {
     return { lists: names(lists), series: names(series), classes: names(classes), states: workflowStates };
   }
 
-  /** Changes the draft, which is begun where there is none. Whoever comes second waits, and works on what the first one left. */
+  /** Changes the draft, creating it if needed. Concurrent changes are serialised. */
   private async change(author: Author, what: string, work: (schema: Schema, sql: Sql) => Promise<Schema> | Schema): Promise<void> {
     await this.db.transaction(async (sql) => {
-      // One draft for all: two who begin at once must not both begin.
+      // Prevents creating two drafts.
       await sql.all(TAKE_LOCK, [LOCKS.draft]);
       let stored = await this.stored(sql, true);
       if (!stored) {
@@ -183,7 +183,7 @@ export class Editions {
     });
   }
 
-  /** Adds properties to the draft. Their definitions may still have faults; they must be mended before it comes into force. */
+  /** Adds properties to the draft. Faults must be fixed before it comes into force. */
   async add(author: Author, drafts: readonly PropertyDraft[]): Promise<number[]> {
     let ids: number[] = [];
     const what = drafts.length === 1 ? `defined ${drafts[0]!.caption}` : `defined ${drafts.length} properties`;
@@ -199,8 +199,8 @@ export class Editions {
   }
 
   /**
-   * Edits properties of the draft. Each edit says what its author saw; what someone else has changed since stays, unless both
-   * changed the same field in different ways: then nothing is stored and the answer names those fields.
+   * Edits properties of the draft. Edits carry the version their author saw: other changes are merged, and if both changed the same field,
+   * nothing is stored and the answer names the fields.
    */
   async edit(author: Author, edits: readonly ChangedProperty[]): Promise<void> {
     const what = edits.length === 1 ? `changed ${edits[0]!.draft.caption}` : `changed ${edits.length} properties`;
@@ -223,7 +223,7 @@ export class Editions {
             code: 'changed-by-both',
             message: `${property.caption}, ${conflict.field}: someone else changed it to ${JSON.stringify(conflict.theirs)}.`,
           });
-        // Under a new written name the old one stays known; files still hold it.
+        // The old written name stays known, as files still hold it.
         const spellings = enacted.has(property.id) && merged.writtenName !== property.writtenName ? renamed(property, merged.writtenName).knownSpellings : [];
         const knownSpellings = [...new Set([...merged.knownSpellings, ...spellings])].filter((spelling) => spelling !== merged.writtenName);
         return { ...property, ...merged, knownSpellings };
@@ -236,7 +236,7 @@ export class Editions {
     });
   }
 
-  /** Takes a property out of the draft again; one that has been in force is retired, not removed. */
+  /** Removes a property from the draft; one that was in force is retired instead. */
   async remove(author: Author, id: number): Promise<void> {
     await this.change(author, `took property ${id} out`, async (schema, sql) => {
       if (!schema.properties.some((property) => property.id === id)) throw notFound(`Property ${id} of the draft`);
@@ -252,7 +252,7 @@ export class Editions {
     });
   }
 
-  /** Puts the properties in an order; those that are not named come behind in the order that they have. */
+  /** Orders properties; unnamed ones follow in their current order. */
   async order(author: Author, ids: readonly number[]): Promise<void> {
     await this.change(author, 'changed the order', (schema) => applyChanges(schema, [{ type: 'order changed', of: 'properties', before: [], after: ids }]));
   }
@@ -270,7 +270,7 @@ export class Editions {
     });
   }
 
-  /** Stores a form of the draft. What someone else has changed since its author saw it stays, unless both changed the same part. */
+  /** Stores a form, merged with changes since its author saw it; conflicting parts are refused. */
   async saveForm(author: Author, { id, form, base }: SavedForm): Promise<number> {
     let saved = id ?? 0;
     await this.change(author, id === null ? `laid out the form ${form.name}` : `changed the form ${form.name}`, async (schema, sql) => {
@@ -304,14 +304,14 @@ export class Editions {
     });
   }
 
-  /** Puts the forms in the order in which they are tried for a file. */
+  /** Orders the forms by precedence. */
   async orderForms(author: Author, ids: readonly number[]): Promise<void> {
     await this.change(author, 'changed the order of the forms', (schema) =>
       applyChanges(schema, [{ type: 'order changed', of: 'forms', before: [], after: ids }]),
     );
   }
 
-  /** Stores what cells show from now on, in place of what the draft says of them; a cell that shows nothing is left as it is in drawings. */
+  /** Replaces bindings of cells in the draft; unbound cells are left alone in drawings. */
   async bind(author: Author, cells: readonly Omit<Binding, 'id'>[]): Promise<void> {
     const what = cells.length === 1 ? `bound the cell ${cellName(cells[0]!)}` : `bound ${cells.length} cells`;
     await this.change(author, what, async (schema, sql) => {
@@ -330,7 +330,10 @@ export class Editions {
     });
   }
 
-  /** Stores a link of the draft, or makes one. @returns its number */
+  /**
+   * Adds or changes a link of the draft.
+   * @returns its number
+   */
   async saveLink(author: Author, id: number | null, link: Omit<Link, 'id'>): Promise<number> {
     let saved = id ?? 0;
     await this.change(author, `linked the record field ${link.field}`, async (schema, sql) => {
@@ -356,7 +359,7 @@ export class Editions {
     await this.change(author, 'changed the policy for names outside the schema', (schema) => ({ ...schema, strangers }));
   }
 
-  /** Makes the draft say what a document or an earlier edition says; properties are known again by their written names. */
+  /** Sets the draft to a document or earlier edition, matching properties by written name. */
   async replace(
     author: Author,
     what: string,
@@ -410,7 +413,7 @@ export class Editions {
     });
   }
 
-  /** Makes an earlier edition the draft, to be brought into force again. */
+  /** Makes an earlier edition the draft. */
   async goBack(author: Author, number: number): Promise<void> {
     const schema = await this.schemaOf(number);
     await this.replace(author, `went back to edition ${number}`, {
@@ -420,7 +423,7 @@ export class Editions {
     });
   }
 
-  /** Discards the draft. The last one that was discarded can be taken back as long as nobody has begun another. */
+  /** Discards the draft. It can be restored until another draft begins. */
   async discard(author: Author): Promise<void> {
     await this.db.transaction(async (sql) => {
       await sql.all(TAKE_LOCK, [LOCKS.draft]);
@@ -438,7 +441,10 @@ export class Editions {
     });
   }
 
-  /** Takes the last discarded draft back, with who did what in it. @throws AppError when another draft has begun, or there is none */
+  /**
+   * Restores the last discarded draft with its history.
+   * @throws AppError if another draft has begun, or there is none
+   */
   async reinstate(): Promise<void> {
     await this.db.transaction(async (sql) => {
       await sql.all(TAKE_LOCK, [LOCKS.draft]);
@@ -457,7 +463,7 @@ export class Editions {
     });
   }
 
-  /** Brings the draft into force: all of it at once, or nothing. `revision` is the one its author has seen. */
+  /** Brings the whole draft into force. `revision` is the version its author saw. */
   async bringIntoForce(author: Author, note: string, revision: number | null): Promise<number> {
     return this.db.transaction(async (sql) => {
       await sql.all(TAKE_LOCK, [LOCKS.draft]);
@@ -478,7 +484,7 @@ export class Editions {
     });
   }
 
-  /** Changes the schema and brings it into force in one step, where nobody drafts: the demo, and tests. */
+  /** Changes the schema and publishes it in one step, without a draft; for the demo and tests. */
   async decree(author: Author, note: string, drafts: readonly PropertyDraft[]): Promise<number[]> {
     const ids = await this.add(author, drafts);
     await this.bringIntoForce(author, note, null);
@@ -486,14 +492,14 @@ export class Editions {
   }
 }
 
-/** What tells bindings apart: a cell of a family of blocks. */
+/** Identifies a binding: block family and cell. */
 const cellKey = ({ block, cell }: Pick<Binding, 'block' | 'cell'>): string => JSON.stringify([block === null ? null : familyOf(block), cell]);
 const fieldKey = ({ field, kinds, classes }: Pick<Link, 'field' | 'kinds' | 'classes'>): string =>
   JSON.stringify([field, [...kinds].sort(), [...classes].sort()]);
 
 /**
- * Which cell is the home of a value is a matter of the cell: it is bound to the property, and leads. Documents and programs that say it at the
- * property, as earlier versions did, are taken so: for every block that has the cell. @throws AppError where something else is bound to it already
+ * Homes in cells are leading bindings. Older documents state them at the property and are converted, for every block with the cell.
+ * @throws AppError if the cell is bound to something else
  */
 async function withoutCellHomes(schema: Schema, sql: Sql): Promise<Schema> {
   const told = schema.properties.flatMap(({ id, homes: { drawing } }) => (drawing?.place === 'cell' ? [{ property: id, cell: drawing.name }] : []));
@@ -526,7 +532,7 @@ async function withoutCellHomes(schema: Schema, sql: Sql): Promise<Schema> {
   };
 }
 
-/** Definitions with numbers: the one that they have where they were defined before, else a fresh one. */
+/** Definitions with numbers: existing ones are reused. */
 async function numbered<T extends object>(
   sql: Sql,
   sequence: 'binding_ids' | 'link_ids',
@@ -541,7 +547,7 @@ async function numbered<T extends object>(
   return wanted.map((entry) => ({ ...entry, id: ids.get(keyOf(entry)) ?? fresh.shift()!.id })).sort((a, b) => a.id - b.id);
 }
 
-/** Bindings and links that cannot work are not stored; what was wrong before may be mended one by one. */
+/** Invalid bindings and links are refused; existing faults can be fixed one by one. */
 function refuseBroken(before: Schema, after: Schema): void {
   const known = new Set(checkMapping(before.properties, before.bindings, before.links).map((problem) => problem.message));
   const fresh = checkMapping(after.properties, after.bindings, after.links).filter((problem) => problem.severity === 'error' && !known.has(problem.message));
@@ -553,7 +559,7 @@ function refuseBroken(before: Schema, after: Schema): void {
     );
 }
 
-/** Written names must be unique while a draft is worked on; all other faults may wait. */
+/** Written names must be unique even in a draft; other faults may wait. */
 function refuseTaken(properties: readonly Property[]): void {
   const seen = new Map<string, Property>();
   for (const property of properties) {
@@ -570,7 +576,7 @@ function refuseTaken(properties: readonly Property[]): void {
   }
 }
 
-/** Everything that is wrong or doubtful with a schema, definition by definition. */
+/** All faults and warnings of a schema, by definition. */
 export function problemsOf(schema: Schema, ground: Parameters<typeof checkDefinition>[2]): DraftProblem[] {
   const found: DraftProblem[] = [];
   for (const property of schema.properties) {
@@ -590,7 +596,7 @@ export function problemsOf(schema: Schema, ground: Parameters<typeof checkDefini
   const prepared = new PreparedSchema(schema, { standIns: compileStandIns([]), states: ground?.states ?? [], instant: 0 });
   for (const problem of prepared.problems) {
     const check = schema.checks.find((candidate) => candidate.id === problem.check);
-    // What a definition's own check has said already is not said twice.
+    // Skips what the definition's own check already reports.
     if (problem.property !== null && problem.problem) continue;
     found.push({
       severity: 'error',
@@ -641,14 +647,14 @@ export function problemsOf(schema: Schema, ground: Parameters<typeof checkDefini
   return found;
 }
 
-/** Writes what is in force where every query looks for it. */
+/** Copies the edition in force to the tables used by queries. */
 async function enact(sql: Sql, schema: Schema): Promise<void> {
-  // Cells that lead are the homes of their properties for everybody who asks where a value is.
+  // Leading cells are homes of their properties.
   const list = withLeads(withHomes(schema.properties, schema.bindings), schema.links).map((property, position) => ({
     id: property.id,
     retired: property.retired,
     position,
-    // Which records lead is looked for together with the property.
+    // Leading links are loaded together with properties.
     definition: property.led ? Object.assign(draftOf(property), { led: property.led }) : draftOf(property),
   }));
   await sql.run(

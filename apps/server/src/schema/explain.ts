@@ -11,14 +11,14 @@ import { groundOf, prepare } from './prepared';
 
 const shown = (held: HeldValue | null): string | null => (held === null || held.text === '' ? null : held.unit ? `${held.text} ${held.unit}` : held.text);
 
-/** Steps of an explanation with their values as people read them. */
+/** Steps of an explanation with displayed values. */
 export const stepsOf = (steps: readonly Step[]): ExpressionResult['steps'] =>
   steps.map((step) => ({
     ...step,
     values: step.values.map((value) => (value === null ? 'blank' : typeof value === 'string' ? JSON.stringify(value) : (textOf(value) ?? 'a function'))),
   }));
 
-/** Runs the rule of a definition, as it is being written, on files of the library, and tells what each part came to. */
+/** Runs an unsaved rule on files and explains each part. */
 export async function explainRule(db: Db, editions: Editions, request: TryExpression, now: Date): Promise<ExpressionResult[]> {
   const { schema } = await editions.draft();
   const property: Property = { ...request.property, id: request.id ?? -1, retired: false };

@@ -45,21 +45,21 @@ interface ValueRow {
   readonly unit: string | null;
 }
 
-/** What of the surroundings of files a schema looks at. */
+/** Context data of files that a schema depends on. */
 export interface Surroundings {
   readonly model: boolean;
   readonly parts: boolean;
   readonly geometry: boolean;
   readonly sheets: boolean;
-  /** Whether values of projects, drawing sets or the company are looked at. */
+  /** Whether values of projects, drawing sets or the company are used. */
   readonly wide: boolean;
-  /** Levels inside files at which properties are held. */
+  /** Levels inside files that hold properties. */
   readonly inner: readonly InnerLevel[];
-  /** Names, by place, that stand for properties or are asked for besides. */
+  /** Names by place that hold properties or are requested additionally. */
   readonly names: readonly string[];
 }
 
-/** What has to be loaded for schemas to judge files. */
+/** Data to load for judging files. */
 export function surroundingsOf(schemas: readonly PreparedSchema[]): Surroundings {
   const names = new Set(['product id', 'author']);
   let [model, parts, geometry, sheets, wide] = [false, false, false, false, false];
@@ -86,14 +86,14 @@ export function surroundingsOf(schemas: readonly PreparedSchema[]): Surroundings
   return { model, parts, geometry, sheets, wide, inner: [...inner], names: [...names] };
 }
 
-/** A file as it would be with pending lines applied, and what is in it now. */
+/** A file with pending lines applied, and its current values. */
 export interface LoadedFacts extends FileFacts {
   readonly standing: HeldBySlot;
-  /** Holders inside the file, of the levels that were asked for, and what is in them now. */
+  /** Requested holders inside the file, with pending lines applied, and their current values. */
   readonly holders: readonly (HolderFacts & { readonly standing: HeldBySlot })[];
 }
 
-/** Loads files with all that their values depend on: a handful of statements for any number of them. Pending lines count as if they were applied. */
+/** Loads files with everything their values depend on, with a few statements. Pending lines count as applied. */
 export async function loadFacts(sql: Sql, ids: readonly number[], around: Surroundings, pending: readonly Line[] = []): Promise<Map<number, LoadedFacts>> {
   const files = await fileRows(sql, ids);
   const fed = around.model && around.inner.includes('sheet') ? await sheetModels(sql, files) : NO_SHEET_MODELS;
@@ -146,7 +146,7 @@ export async function loadFacts(sql: Sql, ids: readonly number[], around: Surrou
     if (proposed === null) own.delete(key);
     else own.set(key, proposed);
   }
-  /** Values of a wider holder by written name. */
+  /** Values of a wide holder by written name. */
   const wideValues = new Map(
     wideIds.ids.map((id) => [id, new Map([...(held.get(-id) ?? NOTHING)].map(([key, value]) => [key.slice('property/'.length), value] as const))] as const),
   );
@@ -173,7 +173,7 @@ export async function loadFacts(sql: Sql, ids: readonly number[], around: Surrou
     const part = all.get(partOf.get(`${assembly}/${childOf.get(`${assembly}/${key}`)}`) ?? 0);
     return part ? bare(part) : null;
   };
-  /** The model that feeds a sheet, where someone has settled one for it. */
+  /** The manually chosen model of a sheet. */
   const modelOf = (file: FileRow, holder: InsideHolder): Pick<HolderFacts, 'model'> => {
     const id = holder.level === 'sheet' ? fed.get(`${file.id}/${holder.key}`) : undefined;
     const model = id === undefined ? undefined : all.get(id);
@@ -207,7 +207,7 @@ export async function loadFacts(sql: Sql, ids: readonly number[], around: Surrou
             sheet: sheets.get(file.id)?.find((entry) => entry.holders.includes(holder.key))?.sheet ?? null,
           })),
           model: model ? bare(model) : null,
-          // A row without a part file stands as one of which nothing is known, so that totals do not pass over it.
+          // A row without a part file counts as unknown, so totals show the gap.
           parts: (rowsOf.get(file.id) ?? []).map(({ match, quantity, label }) => ({
             file: bare(
               (match.state === 'matched' ? all.get(match.file) : undefined) ?? {
@@ -243,7 +243,7 @@ const fileRows = (sql: Sql, ids: readonly number[]): Promise<FileRow[]> =>
 
 const NO_SHEET_MODELS = new Map<string, number>();
 
-/** Models that were settled for single sheets, by file and holder (`file/key`). */
+/** Manually chosen models of sheets, by `file/key`. */
 async function sheetModels(sql: Sql, files: readonly FileRow[]): Promise<Map<string, number>> {
   const drawings = files.filter((file) => file.kind === 'drawing').map((file) => file.id);
   if (drawings.length === 0) return NO_SHEET_MODELS;
@@ -259,7 +259,7 @@ const NO_HOLDERS = new Map<number, InsideHolder[]>();
 const NO_SHEETS = new Map<number, { readonly sheet: SheetFacts; readonly holders: readonly string[] }[]>();
 const NO_WIDE: { readonly ids: readonly number[]; readonly company: number | null } = { ids: [], company: null };
 
-/** The wider holders of files, and the company's. */
+/** Wide holders of files, and the company's. */
 async function wideOf(sql: Sql, files: readonly FileRow[]): Promise<typeof NO_WIDE> {
   const company = await sql.one<{ id: number }>(`SELECT id FROM wide_holders WHERE level = 'company'`);
   const ids = new Set(files.flatMap((file) => [file.project, file.set]).filter((id): id is number => id !== null));
@@ -274,7 +274,7 @@ interface InsideHolder {
   readonly held: Map<string, HeldValue>;
 }
 
-/** Holders inside files with what they hold: two statements for any number of files. */
+/** Holders inside files with values, in two statements. */
 async function holdersOf(sql: Sql, ids: readonly number[], { inner, names }: Surroundings): Promise<Map<number, InsideHolder[]>> {
   const [found, values] = await Promise.all([
     sql.all<{ file: number; key: string; level: InnerLevel; label: string }>(
@@ -300,7 +300,7 @@ async function holdersOf(sql: Sql, ids: readonly number[], { inner, names }: Sur
   return byFile;
 }
 
-/** What the sheets of drawings say of themselves, each with the holders that are on it. */
+/** Facts of sheets, with the holders on them. */
 async function sheetsOf(sql: Sql, ids: readonly number[]): Promise<typeof NO_SHEETS> {
   const found = ids.length
     ? await sql.all<{ id: number; sheets: SheetReading[] | null; inserts: { holder: string; layout: string }[] | null }>(
@@ -324,7 +324,7 @@ async function sheetsOf(sql: Sql, ids: readonly number[]): Promise<typeof NO_SHE
   );
 }
 
-/** The main scale is the one that most viewports have. Closed outlines and texts are those of the model, and of the sheet where the model has none. */
+/** The main scale is the most frequent viewport scale. Outlines and texts come from model space, or from the sheet if it has none. */
 function sheetFacts(sheet: SheetReading, model: SheetReading | undefined): SheetFacts {
   const times = new Map<number, number>();
   for (const scale of sheet.scales) times.set(scale, (times.get(scale) ?? 0) + 1);

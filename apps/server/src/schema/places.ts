@@ -1,10 +1,10 @@
 import { SchemaPlaces } from '@rule/contract';
 import { Sql } from '../platform/db';
 
-/** Texts in outlines that are offered. */
+/** Maximum outline texts offered. */
 const MOST_TEXTS = 1000;
 
-/** What files have that values can be kept in or taken from: fields by kind, layers with outlines and the texts in them. */
+/** Places in files for values: fields by kind, layers with outlines, and texts in them. */
 export async function schemaPlaces(sql: Sql): Promise<SchemaPlaces> {
   const [fields, layers, texts] = await Promise.all([
     sql.all<SchemaPlaces['fields'][number]>(

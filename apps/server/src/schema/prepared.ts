@@ -5,17 +5,17 @@ import { choiceListsOf } from './choices';
 import { inForceOf } from './editions';
 import { readSettings } from '../platform/settings';
 
-/** What schemas are judged with: stand-ins, choice lists, workflow states and the present instant. */
+/** Context for judging: stand-ins, choice lists, workflow states and the time. */
 export async function groundOf(sql: Sql, now: Date): Promise<JudgeGround> {
   const [settings, lists] = await Promise.all([readSettings(sql), choiceListsOf(sql)]);
   return groundOn(compileStandIns(settings.standIns), lists, settings.workflowStates, now.getTime() / 1000);
 }
 
-/** A schema made ready to judge files as they are now. */
+/** A schema prepared to judge current files. */
 export const prepare = async (sql: Sql, schema: Schema, now: Date): Promise<PreparedSchema> =>
   new PreparedSchema(withChoices(schema, await choiceListsOf(sql)), await groundOf(sql, now));
 
-/** The schema in force, made ready to judge files as they are in this second. One statement where nothing was laid down again. */
+/** The prepared schema in force, at the current time. One statement unless something changed. */
 export async function preparedInForce(sql: Sql, now: Date): Promise<PreparedSchema> {
   const kept = await sql.kept('prepared', async (own) => {
     const [{ schema }, lists, settings] = [await inForceOf(own), await choiceListsOf(own), await readSettings(own)];

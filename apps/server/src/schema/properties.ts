@@ -9,7 +9,7 @@ interface Row {
   readonly definition: Partial<Property>;
 }
 
-/** A definition as stored; what older versions of Rule did not know is as in a new draft. */
+/** Completes a stored definition with defaults for newer fields. */
 export const fillIn = <T extends Partial<Property>>(definition: T): Property & T => {
   const fresh = newDraft('');
   return {
@@ -22,9 +22,9 @@ export const fillIn = <T extends Partial<Property>>(definition: T): Property & T
 
 const toProperty = ({ id, retired, definition }: Row): Property => ({ ...fillIn(definition), id, retired });
 
-/** The properties of the edition in force, in its order. Choices of a property with a list are those of the list. */
+/** Properties of the edition in force, in order, with choices from their lists. */
 export class Properties {
-  /** Not to be changed: others get the same list. */
+  /** Shared; do not modify. */
   list(sql: Sql): Promise<Property[]> {
     return sql.kept('properties', async (own) => {
       const found = await own.all<Row>('SELECT id, retired, definition FROM properties ORDER BY position, id');
@@ -33,12 +33,12 @@ export class Properties {
     });
   }
 
-  /** The active properties that files hold themselves: not those of holders inside or above them. */
+  /** Active document-level properties. */
   async ofFiles(sql: Sql): Promise<Map<number, Property>> {
     return new Map([...(await this.active(sql))].filter(([, property]) => isHeldAt(property, 'document')));
   }
 
-  /** Properties that are in use, by number. */
+  /** Active properties by number. */
   async active(sql: Sql): Promise<Map<number, Property>> {
     return new Map((await this.list(sql)).filter((property) => !property.retired).map((property) => [property.id, property]));
   }

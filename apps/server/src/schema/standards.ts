@@ -5,7 +5,7 @@ import { Db } from '../platform/db';
 import { Editions } from './editions';
 import { readSettings } from '../platform/settings';
 
-/** Checks the draft, or what is in force, and the sheets of all drawings against a practice. */
+/** Checks the draft, or the edition in force, and all sheets against a practice. */
 export async function standardsOf(db: Db, editions: Editions, practice: Practice): Promise<StandardFinding[]> {
   const [{ schema }, { abbreviations }, drawings] = await Promise.all([
     editions.draft(),
@@ -23,7 +23,7 @@ export async function standardsOf(db: Db, editions: Editions, practice: Practice
       const sheet = layouts?.find((candidate) => candidate.layout === layout);
       const placed = new Set((inserts ?? []).filter((insert) => insert.layout === layout).map((insert) => insert.block));
       const paper = sheet?.paper ?? null;
-      // A block drawn in inches has lettering of less than an inch; one drawn in millimetres never has.
+      // Lettering below one unit means the block is drawn in inches.
       const cells = blocks
         .flatMap((hash) => blocksBy.get(hash) ?? [])
         .filter((block) => placed.has(block.name))

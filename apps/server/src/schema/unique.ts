@@ -1,15 +1,15 @@
 import { Property, slotsOf } from '@rule/core/schema';
 import { Sql, asRecordset } from '../platform/db';
 
-/** A value that a file is to have. */
+/** A proposed value of a file. */
 export interface Proposal {
   readonly file: number;
   readonly text: string;
 }
 
 /**
- * Files whose proposed value of a property is in another file already, or twice among the proposals, with the path of that
- * other file. One statement for any number of proposals. Files that get a new value themselves do not count with their old one.
+ * Proposed values that another file already holds or that are proposed twice, with the other file's path. One statement; files with new
+ * values do not count with their old ones.
  */
 export async function clashesOf(sql: Sql, property: Property, proposals: readonly Proposal[]): Promise<Map<number, string>> {
   if (property.unique === 'no' || proposals.length === 0) return new Map();

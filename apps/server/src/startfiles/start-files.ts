@@ -22,23 +22,23 @@ import { readSettings } from '../platform/settings';
 const KEY = 'startFiles';
 const FIRST_PLAN: StartPlan = { folder: '', sheets: ['A4', 'A3', 'A2'], block: null, unit: 'mm' };
 
-/** Files of one answer at most. */
+/** Maximum files in an answer. */
 const MOST_OLDER = 1000;
 
 interface Published extends Omit<StartFileRow, 'stands'> {
   readonly hash: string;
 }
 
-/** Empty files with every reached name in place, published from the edition in force into a shared folder. */
+/** Start files: empty files containing every applicable name, published to a shared folder. */
 export class StartFiles {
   constructor(
     private readonly db: Db,
     private readonly editions: Editions,
     private readonly derived: Derived,
     private readonly trays: Trays,
-    /** The folder that they are in when the company names none. */
+    /** Default folder for start files. */
     private readonly ownFolder: string,
-    /** Folders that are Rule's own and take no start files. */
+    /** Rule's own folders, which take no start files. */
     private readonly forbidden: readonly string[],
     private readonly clock: () => Date,
   ) {}
@@ -52,7 +52,7 @@ export class StartFiles {
     return plan.folder || this.ownFolder;
   }
 
-  /** What stands published: nothing of an edition that was published before the last one. */
+  /** Published start files of the last two editions. */
   private current(): Promise<Published[]> {
     return this.db.all<Published>('SELECT name, kind, class, sheet, names, edition, hash FROM start_files WHERE current ORDER BY name');
   }
@@ -121,7 +121,7 @@ export class StartFiles {
     return row.block;
   }
 
-  /** What publishing would do, file by file. */
+  /** Previews publishing, by file. */
   async compare(plan: StartPlan): Promise<StartComparison[]> {
     const folder = await this.checkedFolder(plan);
     const [{ files }, before] = await Promise.all([this.make(plan), this.current()]);
@@ -163,7 +163,7 @@ export class StartFiles {
     return [...found, ...gone].sort((a, b) => a.name.localeCompare(b.name));
   }
 
-  /** Writes the start files: every one whole, and their list in the database when all of them stand. */
+  /** Writes the start files, each atomically, then their list in the database. */
   async publish(user: User, plan: StartPlan): Promise<StartComparison[]> {
     const folder = await this.checkedFolder(plan);
     const [{ files, edition }, before] = await Promise.all([this.make(plan), this.current()]);
@@ -171,7 +171,7 @@ export class StartFiles {
     const effect = new Map(done.map((row) => [row.name, row.effect]));
     const written: { name: string; hash: string }[] = [];
     for (const { name, bytes } of files) {
-      // A file that says the same stays as it is, with the time that it was made.
+      // An unchanged file keeps its creation time.
       if (effect.get(name) !== 'unchanged') await writeWhole(folder, name, bytes);
       written.push({ name, hash: hashOf(await readFile(join(folder, name))) });
     }
@@ -203,7 +203,7 @@ export class StartFiles {
     return bytes;
   }
 
-  /** The folder of a plan, made when it is not there and is Rule's own. */
+  /** The target folder; Rule's own default is created if missing. */
   private async checkedFolder(plan: StartPlan): Promise<string> {
     if (plan.folder === '') {
       await mkdir(this.ownFolder, { recursive: true });
@@ -227,7 +227,7 @@ export class StartFiles {
     return this.db.all<Publication>('SELECT DISTINCT edition, kind, names FROM start_files');
   }
 
-  /** Files that hold all that an older start file has, and lack what the newest one has beside it. */
+  /** Files based on an older start file that lack names of the newest. */
   async older(): Promise<{ total: number; files: OlderStart[] }> {
     const [publications, { schema }] = await Promise.all([this.publications(), this.editions.inForce(this.db)]);
     const current = await this.current();
@@ -252,7 +252,7 @@ export class StartFiles {
     return { total: files.length, files: files.slice(0, MOST_OLDER) };
   }
 
-  /** Puts the names that files of older start files lack in the tray. */
+  /** Adds names missing in files based on older start files to the tray. */
   async bringUp(user: User, ids: readonly number[]): Promise<{ lines: number }> {
     const chosen = new Set(ids);
     const files = (await this.older()).files.filter((file) => chosen.has(file.file) && file.reason === null);
@@ -276,13 +276,13 @@ async function stands(path: string, hash: string): Promise<StartFileRow['stands'
   return bytes === null ? 'gone' : hashOf(bytes) === hash ? 'as published' : 'changed by someone else';
 }
 
-/** A file's text without the instant at which it was made, so that the same file made twice counts as the same. */
+/** A file's text without its creation time, for comparison. */
 const withoutInstant = (bytes: Uint8Array): string =>
   Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength)
     .toString('latin1')
     .replace(/(FILE_NAME\('[^']*',)'[^']*'/, '$1');
 
-/** Writes a file under a temporary name, makes it durable and puts it in its place. */
+/** Writes a file atomically and syncs it. */
 async function writeWhole(folder: string, name: string, bytes: Uint8Array): Promise<void> {
   const temp = join(folder, `.rule-${randomUUID()}`);
   try {

@@ -8,7 +8,7 @@ import { inForceOf } from '../schema/editions';
 import { readSettings } from '../platform/settings';
 import { Judgements, UNHELD } from '../values/judgements';
 
-/** Files of one page. */
+/** Files per page. */
 const PAGE = 500;
 
 interface Checked {
@@ -19,7 +19,7 @@ interface Checked {
   readonly notes: readonly { readonly message: string }[] | null;
 }
 
-/** Checks the files of a library by the kept judgement, page by page: what grid and Overview say of them, and what is odd about their names. */
+/** Checks the files of a library from stored findings, page by page, plus oddities of their names. */
 export class FileChecks {
   constructor(
     private readonly db: Db,

@@ -46,16 +46,16 @@ declare module '../platform/pool' {
   }
 }
 
-/** Distinct values that are listed and looked at. */
+/** Maximum distinct values listed. */
 const MOST_VALUES = 5000;
-/** Folders that a coverage map has columns for. */
+/** Maximum folder columns of a coverage map. */
 const MOST_COLUMNS = 40;
 const MOST_REMARKS = 5000;
 
-/** Whether a filter can be answered from the counts that are kept. */
+/** Whether stored counts can answer a filter. */
 const isCounted = ({ search, where }: FileFilter) => !search && !where?.length;
 
-/** Which counts a filter takes in. */
+/** SQL condition on stored counts. */
 function countsSql({ library, folder, kind, class: classId }: FileFilter): { sql: string; bind: unknown[] } {
   return {
     sql: `($1::int IS NULL OR c.library_id = $1) AND ($2::text IS NULL OR $2 = '' OR c.folder = $2 OR starts_with(c.folder, $2 || '/')) AND ($3::text IS NULL OR c.kind = $3) AND ($4::int IS NULL OR c.class_id = $4)`,
@@ -63,14 +63,14 @@ function countsSql({ library, folder, kind, class: classId }: FileFilter): { sql
   };
 }
 
-/** What columns of coverage stand for, for files `f`. */
+/** Coverage columns for files `f`. */
 const COLUMN_OF_F: Readonly<Record<Exclude<CoverageBy, 'level'>, string>> = {
   kind: 'f.kind',
   class: 'coalesce(f.class_id, 0)::text',
   folder: `f.library_id || ':' || f.folder`,
 };
 
-/** Files of one column that have a name, and in how many of them it is filled. */
+/** Files of one column with a name, and how many are filled. */
 interface CoverageCount {
   readonly name: string;
   readonly key: string;
@@ -81,7 +81,7 @@ interface CoverageCount {
 
 const KEPT = `SELECT s.id, s.title, u.display_name AS "by", s.at, s.filter, s.files, jsonb_array_length(s.counts) AS names FROM surveys s JOIN users u ON u.id = s.user_id`;
 
-/** What the files really hold. */
+/** Survey: what files actually hold. */
 export class Surveys {
   private readonly memo: Memo;
 
@@ -115,7 +115,7 @@ export class Surveys {
     return { libraries, folders, classes, names, files: files!.n, remarks: remarks!.n, recordFields };
   }
 
-  /** Names with counts; over all files and by kind from what is kept, limited to some files from the values themselves. */
+  /** Names with counts: from stored counts where possible, otherwise from values. */
   async names(filter: FileFilter): Promise<FoundName[]> {
     if (Object.keys(filter).every((key) => key === 'kind' || filter[key as keyof FileFilter] === undefined)) {
       return this.db.all<FoundName>(
@@ -149,7 +149,7 @@ export class Surveys {
     return this.memo.get(JSON.stringify({ by, of, filter }), () => this.coverageOfRecords(by, filter));
   }
 
-  /** Only files that have a record count. */
+  /** Counts only files with a record. */
   private async coverageOfRecords(by: Exclude<CoverageBy, 'level'>, filter: FileFilter): Promise<Coverage> {
     const { sql, bind } = filterSql(filter);
     const records = `FROM vault_records r JOIN files f ON f.path = r.path JOIN libraries l ON l.id = f.library_id AND l.in_vault`;
@@ -169,7 +169,7 @@ export class Surveys {
     );
   }
 
-  /** Fields of records, as the vault last said. */
+  /** Record fields, as last fetched. */
   private async recordFields(): Promise<string[]> {
     const said = await this.db.one<{ definition: VaultDefinition | null }>('SELECT definition FROM vault_said');
     if (!said?.definition) return [];
@@ -179,7 +179,7 @@ export class Surveys {
 
   private async coverageOfNames(by: CoverageBy, filter: FileFilter): Promise<Coverage> {
     const key = { kind: 'c.kind', class: 'c.class_id::text', folder: `c.library_id || ':' || c.folder`, level: 'c.level' }[by];
-    // At document level every file counts once; other levels come in where levels are compared.
+    // Each file counts once at document level; other levels matter only when comparing levels.
     const level = by === 'level' ? '' : ` AND c.level = 'document'`;
     let counts: CoverageCount[];
     if (isCounted(filter)) {
@@ -207,7 +207,7 @@ export class Surveys {
     return this.laidOut(by, totals, counts);
   }
 
-  /** Counts as columns and rows: the columns with most files, by their names. */
+  /** Arranges counts as a table: the columns with most files, sorted by name. */
   private async laidOut(
     by: CoverageBy,
     totals: readonly { readonly key: string; readonly files: number }[],
@@ -237,7 +237,7 @@ export class Surveys {
     return { columns, rows: [...byName].map(([name, cells]) => ({ name, cells })).sort((a, b) => a.name.localeCompare(b.name)) };
   }
 
-  /** Names that probably mean the same, with the holders in which they contradict each other. */
+  /** Names that probably mean the same, with contradicting holders. */
   async twins(): Promise<TwinRow[]> {
     const [{ abbreviations }, properties, counts] = await Promise.all([
       readSettings(this.db),
@@ -247,7 +247,7 @@ export class Surveys {
       ),
     ]);
     const known = new Map([...properties.values()].map((property) => [property.writtenName, property.id]));
-    // Names of the schema take part, so that a stray finds the property it resembles.
+    // Schema names take part, so strays find the property they resemble.
     const groups = await this.pool.run('findTwins', { names: [...new Set([...counts.map((row) => row.name), ...known.keys()])], abbreviations });
     const pairs = groups.flatMap((group, at) => group.names.map((name) => ({ at, name })));
     const clashes = new Map(
@@ -272,7 +272,7 @@ export class Surveys {
       .sort((a, b) => total(b) - total(a));
   }
 
-  /** Strays whose name resembles a property's: values found under another name. */
+  /** Strays whose name resembles a property's. */
   async otherNames(): Promise<OtherName[]> {
     const [{ abbreviations }, properties, counts] = await Promise.all([
       readSettings(this.db),
@@ -297,7 +297,7 @@ export class Surveys {
     });
   }
 
-  /** The values of one name: what they look like, clusters, outliers. */
+  /** Values of one name: profile, clusters, outliers. */
   async values(name: string, filter: FileFilter): Promise<FoundValues> {
     const condition = filterSql(filter, 2);
     const [settings, all, counted, presets, property] = await Promise.all([
@@ -331,7 +331,7 @@ export class Surveys {
     );
   }
 
-  /** Files of a filter in the order of their paths, with the values of one name where one is asked for. */
+  /** Files matching a filter, by path, optionally with values of one name. */
   async files({ offset, limit, name, ...filter }: FilesQuery): Promise<FilesPage> {
     const { sql, bind } = filterSql(filter);
     const next = (n: number) => `$${bind.length + n}`;
@@ -346,7 +346,7 @@ export class Surveys {
     return { total: count!.n, rows: list };
   }
 
-  /** Keeps the counts of a survey, so that later ones can be compared with it. */
+  /** Stores survey counts for later comparison. */
   async keep(user: User, title: string, filter: FileFilter): Promise<SurveyRow> {
     const [counts, files] = await Promise.all([this.totals(filter), this.fileCount(filter)]);
     const row = await this.db.one<{ id: number }>(
@@ -356,7 +356,7 @@ export class Surveys {
     return this.keptOne(row!.id);
   }
 
-  /** Kept surveys, newest first: those older than `before`, or the newest of all. */
+  /** Kept surveys, newest first; those older than `before` if given. */
   kept({ before, limit }: HistoryQuery): Promise<SurveyRow[]> {
     return this.db.all<SurveyRow>(`${KEPT} WHERE $1::int IS NULL OR s.id < $1 ORDER BY s.id DESC LIMIT $2`, [before ?? null, limit]);
   }
@@ -367,7 +367,7 @@ export class Surveys {
     return row;
   }
 
-  /** What got better or worse since a survey, over the files that its filter takes in today. */
+  /** Changes since a kept survey, for files matching its filter today. */
   async compare(id: number): Promise<SurveyComparison> {
     const then = await this.keptOne(id);
     const kept = await this.db.one<{ counts: NameTotal[] }>('SELECT counts FROM surveys WHERE id = $1', [id]);
@@ -397,7 +397,7 @@ export class Surveys {
     return totals;
   }
 
-  /** Property drafts for names that were found: type, unit, kinds, choices and length from what is there. */
+  /** Draft properties for found names: type, unit, kinds, choices and length. */
   async drafts(names: readonly string[]): Promise<FoundDraft[]> {
     const others = await this.properties.list(this.db);
     const found = await this.db.all<{ name: string; kinds: Kind[]; files: number }>(
@@ -420,7 +420,7 @@ type NameTotal = { readonly name: string; readonly files: number; readonly fille
 
 const total = (group: TwinRow) => group.names.reduce((sum, name) => sum + name.files, 0);
 
-/** Everything about files that a person should know, one row a remark. */
+/** Remarks about files, one per row. */
 const REMARKS = `
   SELECT id AS file, path, 'cannot be read' AS about, problem AS message FROM files WHERE NOT removed AND problem IS NOT NULL
   UNION ALL

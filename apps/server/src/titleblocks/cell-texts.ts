@@ -7,11 +7,11 @@ import { slotsByName } from '../schema/derive';
 import { preparedInForce } from '../schema/prepared';
 import { CellWorks, PLACED, PlacedBlock } from '../values/cells';
 
-/** What follows in title blocks when values change. */
+/** Title block texts that follow values. */
 export class CellTexts implements Follows {
   constructor(private readonly clock: () => Date) {}
 
-  /** The cell lines that follow from lines that change values: in the drawing itself, in drawings that show the model, and in those below a wider holder. */
+  /** Cell lines that follow from value lines: in the drawing, in drawings showing the model, and below wide holders. */
   async following(sql: Sql, lines: readonly Line[]): Promise<Line[]> {
     if (lines.length === 0) return [];
     const prepared = await preparedInForce(sql, this.clock());
@@ -43,12 +43,12 @@ export class CellTexts implements Follows {
           : block.file;
       return from !== null && changed.get(from)?.has(piece.property) === true;
     };
-    // What leads is changed itself, and does not follow.
+    // Leading cells are changed directly and do not follow.
     const cells = await works.cells(sql, placed, lines, (block, { binding }) => !binding.leads && binding.shows.some((piece) => shows(block, piece)));
     return cellLines(cells, ['stale'], 'follows from the value', true);
   }
 
-  /** The cell lines that put right what is stale on the sheets of some drawings. */
+  /** Cell lines that fix stale cells of some drawings. */
   async stale(sql: Sql, files: readonly number[]): Promise<Line[]> {
     const works = new CellWorks(await preparedInForce(sql, this.clock()));
     if (works.bindings.length === 0) return [];
@@ -56,7 +56,7 @@ export class CellTexts implements Follows {
     return cellLines(await works.cells(sql, placed, [], (_, { binding }) => !binding.leads), ['stale'], 'title block put right', true);
   }
 
-  /** The properties whose values differ with some lines, by file: those that are written, and those that are worked out from them on the spot. */
+  /** Properties affected by lines, by file: written ones and computed ones. */
   private changed(prepared: PreparedSchema, lines: readonly Line[]): Map<number, Set<number>> {
     const bySlot = slotsByName(prepared);
     const changed = new Map<number, Set<number>>();

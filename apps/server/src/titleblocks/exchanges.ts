@@ -12,7 +12,7 @@ import { Db } from '../platform/db';
 import { invalid, notFound } from '../platform/problem';
 import { Editions } from '../schema/editions';
 
-/** Places of a block on sheets, with the drawing's own definitions of it and of the one that takes its place. */
+/** Placed blocks of a family, with the drawing's definitions of the old and the new block. */
 const PLACES = `SELECT b.file_id AS file, f.path, f.lock_reason AS lock, f.reading->>'version' AS version, f.reading->>'nextHandle' AS next, b.layout, b.holder, b.block, b.inside, s.unit,
     coalesce((SELECT jsonb_object_agg(v.name, v.text) FROM held_values v WHERE v.file_id = b.file_id AND v.holder = b.holder AND v.place = 'cell'), '{}') AS texts,
     (SELECT v.text FROM held_values v WHERE v.file_id = b.file_id AND v.holder = b.holder AND v.place = 'placed' LIMIT 1) AS placed,
@@ -40,12 +40,12 @@ interface PlaceRow {
   readonly pending: boolean;
 }
 
-/** Sheets that one step exchanges a block on. */
+/** Maximum sheets per exchange. */
 const MOST_SHEETS = 10_000;
-/** Texts that are told of one cell that nothing takes. */
+/** Maximum example texts per lost cell. */
 const MOST_EXAMPLES = 5;
 
-/** Exchanges one title block for another, on many sheets at once. */
+/** Exchanges one title block for another on many sheets. */
 export class BlockExchanges {
   constructor(
     private readonly db: Db,
@@ -64,7 +64,7 @@ export class BlockExchanges {
     return { rows, lender, after: known };
   }
 
-  /** Why the block of a sheet cannot be exchanged now; `null` where it can. */
+  /** Why a sheet's block cannot be exchanged now; `null` if it can. */
   private whyNot(row: PlaceRow, lender: Lender | null): string | null {
     if (row.lock !== null) return `The file ${row.lock}.`;
     if (row.inside !== null) return `The block is part of the block ${row.inside}.`;
@@ -76,7 +76,7 @@ export class BlockExchanges {
     return null;
   }
 
-  /** What an exchange would do: where each cell's text comes from, what is lost, and which sheets are left out. */
+  /** Previews an exchange: sources of cell texts, lost texts, and skipped drawings. */
   async plan(request: BlockExchange): Promise<BlockExchangePlan> {
     const [{ rows, lender, after }, { schema }] = await Promise.all([this.read(request), this.editions.inForce(this.db)]);
     const before = rows.find((row) => row.before !== null)?.before;
@@ -119,7 +119,7 @@ export class BlockExchanges {
     return [...left.values()];
   }
 
-  /** The lines that exchange the block, and what is left out. The new block's lower right corner takes the place of the old one's. */
+  /** Lines of an exchange, and skipped drawings. The new block is aligned to the old one's lower right corner. */
   async lines(request: BlockExchange): Promise<{ lines: Line[]; left: LockedOut[] }> {
     const [{ rows, lender }, { cells }] = await Promise.all([this.read(request), this.plan(request)]);
     const source = new Map(cells.map(({ tag, from }) => [tag, from]));

@@ -13,14 +13,14 @@ import { User } from '../users/user';
 import { PLACED, PlacedBlock } from '../values/cells';
 import { Judgements } from '../values/judgements';
 
-/** Texts that one request takes up. */
+/** Maximum texts taken up per request. */
 const MOST_TEXTS = 50_000;
-/** Texts that were not taken up which an answer names. */
+/** Maximum conflicts in an answer. */
 const MOST_CONFLICTS = 500;
-/** Placed blocks looked up in one step. */
+/** Placed blocks loaded at a time. */
 const BATCH = 500;
 
-/** Who holds what cells of title blocks show, and what is typed through them. */
+/** Owners of values shown in cells, and typing through cells. */
 export class CellOwners {
   constructor(
     private readonly db: Sql,
@@ -44,7 +44,7 @@ export class CellOwners {
     return new Map(found.map((target) => [target.id, target]));
   }
 
-  /** The owner of each cell of a placed block, by tag: what a person may change by typing there. */
+  /** The owner of each cell of a placed block, by tag. */
   async of(user: Pick<User, 'role'>, placed: PlacedBlock, cells: readonly BoundCell[], bindings: readonly Binding[]): Promise<Map<string, OwnedValue>> {
     const place = await this.placeOf(placed);
     const owned = cells.flatMap((cell) => {
@@ -62,10 +62,7 @@ export class CellOwners {
     );
   }
 
-  /**
-   * What texts that stand only in title blocks of a family become as values: those whose source is blank. Texts that contradict each other,
-   * that are no value of their property, or whose owner cannot be written are told with the reason.
-   */
+  /** Texts that exist only in title blocks, as values: those with a blank source. Contradictory, invalid and locked ones are reported. */
   async takenUp(user: Pick<User, 'role'>, { block, cells, drawings }: TakeUp): Promise<{ values: TakenUp['values']; conflicts: TakenUpAnswer['conflicts'] }> {
     await this.judgements.settle();
     const found = await this.db.all<{ file: number; path: string; holder: string; tag: string; text: string }>(
@@ -116,7 +113,10 @@ export class CellOwners {
     return places;
   }
 
-  /** The line that writes a text in a cell that shows no property. @throws AppError where the cell shows one, or cannot be written */
+  /**
+   * The line that writes text to an unbound cell.
+   * @throws AppError if it is bound or cannot be written
+   */
   async typed(file: number, { holder, tag, text }: { readonly holder: string; readonly tag: string; readonly text: string }): Promise<Line> {
     const [placed] = await this.db.all<PlacedBlock>(`${PLACED} WHERE b.file_id = $1 AND b.holder = $2`, [file, holder]);
     if (!placed || (placed.texts[tag] === undefined && !placed.missing.includes(tag))) throw notFound(`The cell ${tag}`);
@@ -135,7 +135,7 @@ export class CellOwners {
   }
 }
 
-/** Why a person may not change a value of a target; `null` where he may. */
+/** Why a user may not change a target's value; `null` if allowed. */
 function closedTo({ role }: Pick<User, 'role'>, property: Property, { kind, className, state, lock }: TargetState): string | null {
   return whyNotChanged(forClass(property, className), { role, kind, className, state }) ?? (lock === null ? null : `the file ${lock}`);
 }

@@ -18,17 +18,17 @@ import { valuesFor } from '../values/held';
 import { Judgements } from '../values/judgements';
 import { CellOwners } from './owners';
 
-/** Exceptions of one learned binding that are listed. */
+/** Maximum exceptions listed per learned binding. */
 const MOST_EXCEPTIONS = 100;
-/** Cells that one request puts in the tray. */
+/** Maximum cells per request. */
 const MOST_CELLS = 300_000;
-/** Drawings left out that an answer names. */
+/** Maximum skipped drawings in an answer. */
 const MOST_LEFT = 500;
 
-/** States of cells as one JSON object, counted. */
+/** Cell state counts as a JSON object. */
 const COUNTED = `coalesce(jsonb_object_agg(n.state, n.cells) FILTER (WHERE n.state IS NOT NULL), '{}')`;
 
-/** Title blocks: the cells that drawings have, what they are bound to, and what they would show. */
+/** Title blocks: cells in drawings, their bindings and texts. */
 export class TitleBlocks {
   constructor(
     private readonly db: Db,
@@ -40,7 +40,7 @@ export class TitleBlocks {
     private readonly clock: () => Date,
   ) {}
 
-  /** All families of title blocks, with how their cells stand: kept states are counted, no drawing is looked at. */
+  /** Families with cell state counts, from stored states. */
   async list(): Promise<BlockRow[]> {
     await this.judgements.settle();
     const [families, definitions, counts, { schema }, draft] = await Promise.all([
@@ -49,7 +49,7 @@ export class TitleBlocks {
          FROM (SELECT b.family, b.file_id, count(DISTINCT b.layout) AS sheets, min(b.block) FILTER (WHERE b.block NOT LIKE '*%') AS name FROM placed_blocks b GROUP BY b.family, b.file_id) p
          JOIN files f ON f.id = p.file_id AND NOT f.removed WHERE p.family <> ALL(${DRAWN_FAMILIES}) GROUP BY p.family ORDER BY drawings DESC, p.family`,
       ),
-      // A family's own definitions, and those of its variants, which go by other names.
+      // Definitions of a family and its variants.
       this.db.all<{ family: string; hash: string }>(
         `SELECT v.family, d.hash FROM (SELECT DISTINCT family, lower(block) AS name FROM placed_blocks WHERE lower(trim(block)) <> family UNION SELECT DISTINCT family, family FROM placed_blocks) v
          JOIN block_definitions d ON lower(trim(d.definition->>'name')) = v.name`,
@@ -86,12 +86,12 @@ export class TitleBlocks {
             });
       return { family, name: name ?? family, drawings, sheets, cells: [...cells.values()] };
     });
-    // Those that someone works with come first.
+    // Bound families come first.
     const bound = (row: BlockRow) => Number(row.cells.some((cell) => cell.binding !== null || cell.drafted !== null));
     return rows.sort((a, b) => bound(b) - bound(a));
   }
 
-  /** The cells that show a property, with how many drawings have them and how many texts are stale. */
+  /** Cells showing a property, with drawing and stale counts. */
   async cellsOf(property: number): Promise<{ block: string; tag: string; source: string; drawings: number; stale: number }[]> {
     await this.judgements.settle();
     const { schema } = await this.editions.inForce(this.db);
@@ -109,14 +109,14 @@ export class TitleBlocks {
     });
   }
 
-  /** A page of the sheets with a title block of a family, with the states of their cells. */
+  /** A page of sheets with a family's title block and their cell states. */
   async sheets({ block, cell, state, offset, limit }: SheetsQuery): Promise<SheetPage> {
     await this.judgements.settle();
     const bind = [block, cell ?? null, state ?? null];
     const wanted = `(($2::text IS NULL AND $3::text IS NULL) OR EXISTS (SELECT 1 FROM cell_states c
       WHERE c.family = $1 AND c.file_id = b.file_id AND c.holder = b.holder AND ($2::text IS NULL OR c.tag = $2) AND ($3::text IS NULL OR c.state = $3)))`;
     const among = `FROM placed_blocks b JOIN files f ON f.id = b.file_id AND NOT f.removed WHERE b.family = $1 AND ${wanted}`;
-    // Apart: a page is found along the order of the paths, and only the count looks at all of them.
+    // Separate queries: the page uses the path index, only the count scans all rows.
     const [total, rows] = await Promise.all([
       this.db.one<{ n: number }>(`SELECT count(*)::int AS n ${among}`, bind),
       this.db.all<SheetRow>(
@@ -132,7 +132,7 @@ export class TitleBlocks {
     return { total: total!.n, rows };
   }
 
-  /** The files whose values a drawing's blocks show: its own, and those of the models that feed its sheets. */
+  /** Files whose values a drawing's blocks show: itself and the models of its sheets. */
   async around(file: number): Promise<number[]> {
     const found = await this.db.all<{ model: number }>(
       `SELECT model_file_id AS model FROM files WHERE id = $1 AND model_file_id IS NOT NULL UNION SELECT model_file_id FROM sheet_models WHERE file_id = $1`,
@@ -141,7 +141,7 @@ export class TitleBlocks {
     return [file, ...found.map((row) => row.model)];
   }
 
-  /** One sheet's title block for its picture. Values pending in `lines` are shown as if they were applied. */
+  /** One sheet's title block. Pending lines count as applied. */
   async view(user: Pick<User, 'role'>, file: number, holder: string, lines: readonly Line[]): Promise<BlockView> {
     const row = await this.libraries.file(file);
     const [placed] = await this.db.all<PlacedBlock>(`${PLACED} WHERE b.file_id = $1 AND b.holder = $2`, [file, holder]);
@@ -177,7 +177,7 @@ export class TitleBlocks {
     };
   }
 
-  /** Settles which model feeds a sheet of a drawing, where that is another one than the drawing shows. */
+  /** Sets the model of a sheet where it differs from the drawing's. */
   async settleSheet(file: number, { layout, model }: SheetModel): Promise<void> {
     const row = await this.libraries.file(file);
     if (!(await this.db.one('SELECT 1 FROM sheets WHERE file_id = $1 AND layout = $2', [file, layout]))) throw notFound(`The sheet ${layout} of ${row.path}`);
@@ -193,10 +193,7 @@ export class TitleBlocks {
     ]);
   }
 
-  /**
-   * The lines that put cells of a family in order, of all or some drawings, from the kept states. Drawings that cannot be written are left out
-   * with their reason. A cell that leads is put in order with its value, by what gives that.
-   */
+  /** Lines that correct cells of a family from stored states, with skipped drawings. Leading cells are corrected through their value. */
   async wished({ block, cells, drawings, wishes }: CellTray, pending: readonly Line[]): Promise<{ lines: Line[]; left: CellTrayAnswer['left'] }> {
     await this.judgements.settle();
     const found = await this.db.all<{
@@ -241,7 +238,7 @@ export class TitleBlocks {
     return { lines, left: [...left.values()].slice(0, MOST_LEFT) };
   }
 
-  /** Cells of blocks that show a value which waits in a tray, as they would be with it: by file and holder (`file/holder`). */
+  /** Cells affected by pending lines, by `file/holder`. */
   private async pendingCells(block: string, pending: readonly Line[]): Promise<Map<string, BoundCell[]>> {
     const byBlock = new Map<string, BoundCell[]>();
     if (pending.length === 0) return byBlock;
@@ -259,7 +256,7 @@ export class TitleBlocks {
     return byBlock;
   }
 
-  /** What every cell shows, as the drawings themselves tell, with those that do not. Drawings are read some hundred at a time, twice. */
+  /** Learns from drawings what cells show, with exceptions. Two passes in batches. */
   async learned(): Promise<Learned['cells']> {
     await this.judgements.settle();
     const active = [...(await this.properties.ofFiles(this.db)).values()];

@@ -10,7 +10,7 @@ import { Derived } from '../schema/derive';
 import { LoadedFacts, loadFacts, surroundingsOf } from '../schema/facts';
 import { User } from '../users/user';
 
-/** Arrivals that are looked at in one step, the newest first. */
+/** Maximum arrivals checked, newest first. */
 const MOST = 2000;
 
 interface Arrival {
@@ -24,7 +24,7 @@ interface Arrival {
   readonly lock: string | null;
 }
 
-/** What files that have come lack, until they lack it no more. */
+/** Missing names and values of new files, until complete. */
 export class ToDos {
   constructor(
     private readonly db: Db,
@@ -32,7 +32,7 @@ export class ToDos {
     private readonly trays: Trays,
   ) {}
 
-  /** Files that came or changed and lack a name or a required value; one's own first. */
+  /** New or changed files that lack names or required values; the user's own first. */
   async list(user: User): Promise<ToDo[]> {
     const found = await this.lacking(null);
     return found
@@ -81,7 +81,7 @@ export class ToDos {
     });
   }
 
-  /** Puts the names that files lack in the tray, with the defaults that the schema gives new files. */
+  /** Adds missing names to the tray, with defaults for new files. */
   async toTray(user: User, files: readonly number[]): Promise<{ lines: number }> {
     const found = await this.lacking(files);
     const lines = found
@@ -104,7 +104,7 @@ export class ToDos {
     return { lines: lines.length };
   }
 
-  /** Takes files off the list, whatever they lack. */
+  /** Dismisses files from the list. */
   async dismiss(files: readonly number[]): Promise<void> {
     await this.db.run('DELETE FROM arrivals WHERE file_id = ANY($1::int[])', [files]);
   }

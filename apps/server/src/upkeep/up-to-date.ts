@@ -11,10 +11,10 @@ import { User } from '../users/user';
 import { filterSql } from '../library/filter';
 import { Judgements } from '../values/judgements';
 
-/** Values brought up to date in one step. */
+/** Values updated at a time. */
 const MOST_LINES = 300_000;
 
-/** Brings values up to date that rules, models, sheets and wider holders give: where they are seen, or for a selection. */
+/** Updates values from rules, models, sheets and wide holders, for a selection. */
 export class Renewal {
   constructor(
     private readonly db: Db,
@@ -23,7 +23,7 @@ export class Renewal {
     private readonly trays: Trays,
   ) {}
 
-  /** Puts the values in the tray that stale ones should be. A value that would only be emptied stays: that is a decision of its own. */
+  /** Adds updates of stale values to the tray. Values that would only be emptied stay: that needs a separate decision. */
   async toTray(user: User, { files, filter, properties }: UpToDate): Promise<BroughtUpToDate> {
     await this.judgements.settle(files ?? null);
     const { sql, bind } = filterSql(filter ?? {}, 3);

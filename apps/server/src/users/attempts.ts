@@ -1,18 +1,18 @@
 import { Db } from '../platform/db';
 
-/** How many attempts are free, and the longest wait after more of them, in seconds. */
+/** Free attempts, and the maximum delay after more, in seconds. */
 interface Patience {
   readonly key: string;
   readonly free: number;
   readonly longest: number;
 }
 
-/** Failed attempts are forgotten after so many seconds without another one. */
+/** Failed attempts expire after this many seconds. */
 const FORGOTTEN = 3600;
 
 /**
- * What is counted of an attempt. One name from one address soon has to wait long. A whole address, behind which a company may stand, and a
- * name from anywhere, which anybody can type, have more attempts and never wait long: nobody keeps others out by typing wrong passwords.
+ * Counters of attempts. A name from one address is delayed soon and long; an address (which may be a company) or a name from anywhere gets
+ * more attempts and short delays, so nobody can lock others out.
  */
 const patienceWith = (name: string, address: string): Patience[] => [
   { key: `name and address\n${name}\n${address}`, free: 4, longest: 300 },
@@ -20,14 +20,17 @@ const patienceWith = (name: string, address: string): Patience[] => [
   { key: `name\n${name}`, free: 40, longest: 10 },
 ];
 
-/** Slows down those who guess passwords: each attempt that fails makes the next wait longer. */
+/** Slows down password guessing with growing delays. */
 export class SignInAttempts {
   constructor(
     private readonly db: Db,
     private readonly clock: () => Date,
   ) {}
 
-  /** Counts an attempt before its password is looked at, so that many at once count as many. @returns seconds to wait; 0 where it may go on */
+  /**
+   * Counts an attempt before the password is checked, so parallel attempts all count.
+   * @returns seconds to wait; 0 to proceed
+   */
   async begin(name: string, address: string): Promise<number> {
     const now = this.clock();
     const patience = patienceWith(name.toLowerCase(), address);
@@ -49,7 +52,7 @@ export class SignInAttempts {
     return 0;
   }
 
-  /** The password was right: what was counted of the name is forgotten, and the address has one attempt less. */
+  /** After success, resets the name's counter and reduces the address's. */
   async succeeded(name: string, address: string): Promise<void> {
     const [both, place, person] = patienceWith(name.toLowerCase(), address).map(({ key }) => key);
     await this.db.run('DELETE FROM sign_in_attempts WHERE key = $1 OR key = $2 OR at < $3::timestamptz - make_interval(secs => $4)', [

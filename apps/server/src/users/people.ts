@@ -6,18 +6,18 @@ import { invalid, notFound, refused } from '../platform/problem';
 import { User } from './user';
 import { authenticate, hashPassword } from './users';
 
-/** Letters of first passwords: none that is taken for another one. */
+/** Characters of initial passwords, without ambiguous ones. */
 const LETTERS = 'abcdefghjkmnpqrstuvwxyz23456789';
 
-/** A password for someone else to begin with. */
+/** An initial password. */
 const firstPassword = (): string => Array.from({ length: 4 }, () => Array.from({ length: 4 }, () => LETTERS[randomInt(LETTERS.length)]).join('')).join('-');
 
-/** What nobody can find out, for people who are gone. */
+/** An unusable password hash for removed users. */
 const nothing = () => hashPassword(randomBytes(32).toString('hex'));
 
-/** The people of the company: who they are, what they may do, and whether they may still come in. */
+/** Users: identity, role and access. */
 export class People {
-  /** Emits the number of a person whose sessions or tokens have ended here. */
+  /** Emits the number of a user whose sessions or tokens ended here. */
   readonly ended = new EventEmitter().setMaxListeners(0);
 
   constructor(private readonly db: Db) {}
@@ -30,7 +30,10 @@ export class People {
     );
   }
 
-  /** Adds a person. @returns the first password, said this once */
+  /**
+   * Adds a user.
+   * @returns the initial password, shown once
+   */
   async add({ name, displayName, role }: PersonDraft): Promise<FirstPassword> {
     const password = firstPassword();
     const row = await this.db.one<{ id: number }>(
@@ -41,7 +44,7 @@ export class People {
     return { id: row.id, password };
   }
 
-  /** Changes who a person is and what they may do. Someone must be left who can do this. */
+  /** Changes a user's name and role. An administrator must remain. */
   async change(by: Pick<User, 'id'>, id: number, { displayName, role, locked }: PersonChange): Promise<PersonRow> {
     if (id === by.id && locked) throw refused('yourself', 'You cannot lock yourself out.');
     await this.db.transaction(async (sql) => {
@@ -59,7 +62,7 @@ export class People {
     return this.get(id);
   }
 
-  /** Gives a person a new first password, and ends all of their sessions. */
+  /** Sets a new initial password and ends all sessions. */
   async reset(id: number): Promise<FirstPassword> {
     const password = firstPassword();
     const hash = await hashPassword(password);
@@ -72,13 +75,13 @@ export class People {
     return { id, password };
   }
 
-  /** Removes a person. History and everything that they made keep their name; nobody can act as them any more. */
+  /** Removes a user. History keeps the name; nobody can sign in as them. */
   async remove(by: Pick<User, 'id'>, id: number): Promise<void> {
     if (id === by.id) throw refused('yourself', 'You cannot remove yourself; ask another administrator.');
     const hash = await nothing();
     await this.db.transaction(async (sql) => {
       await leaveAdministrator(sql, id);
-      // The name is free for someone else.
+      // Frees the name.
       const removed = await sql.run(
         `UPDATE users SET state = 'removed', name = 'removed ' || id, password_hash = $2, first_password = false, role = 'viewer' WHERE id = $1 AND state <> 'removed'`,
         [id, hash],
@@ -90,12 +93,12 @@ export class People {
     this.ended.emit('person', id);
   }
 
-  /** Changes one's own name. */
+  /** Changes the user's own name. */
   async rename(user: Pick<User, 'id'>, displayName: string): Promise<void> {
     await this.db.run('UPDATE users SET display_name = $2 WHERE id = $1', [user.id, displayName]);
   }
 
-  /** Changes one's own password. All sessions but the one that asks end. */
+  /** Changes the user's own password and ends all other sessions. */
   async changePassword(user: User, current: string, next: string, session: string): Promise<void> {
     if (!(await authenticate(this.db, user.name, current))) throw invalid('wrong-password', 'The current password is wrong.');
     if ([...next].length < SHORTEST_PASSWORD) throw invalid('short-password', `A password needs at least ${SHORTEST_PASSWORD} characters.`);
@@ -114,7 +117,7 @@ export class People {
   }
 }
 
-/** Makes sure that an administrator is left when this one is none any more. Two who are taken away at once wait for each other. */
+/** Ensures that an administrator remains. Concurrent removals are serialised. */
 async function leaveAdministrator(sql: Sql, id: number): Promise<void> {
   const left = await sql.all<{ id: number }>(`SELECT id FROM users WHERE role = 'administrator' AND state = 'active' ORDER BY id FOR UPDATE`);
   if (left.some((row) => row.id === id) && left.length === 1)

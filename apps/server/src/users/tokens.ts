@@ -4,19 +4,19 @@ import { Db } from '../platform/db';
 import { AppError, notFound } from '../platform/problem';
 import { User } from './user';
 
-/** How a token begins, so that it is recognised where it should not stand. */
+/** Prefix of tokens, for recognition in leaks. */
 const PREFIX = 'rule_';
 
 const digest = (token: string) => createHash('sha256').update(token).digest('hex');
 
-/** Tokens by which programs act for a person. Only their digests are kept. */
+/** API tokens. Only their digests are stored. */
 export class Tokens {
   constructor(
     private readonly db: Db,
     private readonly clock: () => Date,
   ) {}
 
-  /** One's own tokens; for an administrator those of everybody. */
+  /** The user's tokens; for administrators all. */
   list(user: User): Promise<TokenRow[]> {
     return this.db.all<TokenRow>(
       `SELECT t.id, t.name, t.at, t.used_at AS "usedAt", t.expires_at AS "expiresAt", t.scope, u.display_name AS "by", t.user_id = $1 AS mine
@@ -25,7 +25,7 @@ export class Tokens {
     );
   }
 
-  /** Makes a token; its text is said this once. Whoever holds a token cannot make others of it. */
+  /** Creates a token; its text is shown once. Tokens cannot create tokens. */
   async make(user: User, { name, scope, days }: TokenDraft): Promise<NewToken> {
     if (user.scope) throw new AppError(403, 'token-by-token', 'Tokens cannot create tokens. Sign in to create one.');
     const token = `${PREFIX}${randomBytes(32).toString('base64url')}`;
@@ -37,13 +37,13 @@ export class Tokens {
     return { id: row!.id, token };
   }
 
-  /** Ends a token: one's own, or anybody's where an administrator does it. */
+  /** Revokes a token: one's own, or any as administrator. */
   async remove(user: User, id: number): Promise<void> {
     const gone = await this.db.one('DELETE FROM api_tokens WHERE id = $1 AND (user_id = $2 OR $3) RETURNING id', [id, user.id, user.role === 'administrator']);
     if (!gone) throw notFound(`Token ${id}`);
   }
 
-  /** The person for whom a token acts, as far as it lets them; `undefined` for texts that are none, have ended, or belong to someone who is locked. */
+  /** The user of a token, limited to its scope; `undefined` for unknown, expired or locked ones. */
   async userOf(token: string): Promise<User | undefined> {
     if (!token.startsWith(PREFIX)) return undefined;
     const now = this.clock();
@@ -54,7 +54,7 @@ export class Tokens {
     );
     if (!found) return undefined;
     const { token: id, unnoted, ...user } = found;
-    // To the minute: a program that asks all the time would do nothing but write this.
+    // Per minute, to avoid constant writes.
     if (unnoted) await this.db.run('UPDATE api_tokens SET used_at = $2 WHERE id = $1', [id, now]);
     return user.scope === 'read' ? { ...user, role: 'viewer' } : user;
   }

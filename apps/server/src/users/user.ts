@@ -6,11 +6,11 @@ export interface User {
   readonly name: string;
   readonly displayName: string;
   readonly role: Role;
-  /** What the token is for by which a program acts for the person; without it, it is the person who acts. */
+  /** Scope of the token in use; absent in sessions. */
   readonly scope?: TokenScope;
-  /** Whether the person still has to choose a password. */
+  /** Whether a new password must be chosen. */
   readonly firstPassword?: boolean;
 }
 
-/** Whether something that a person made may be changed by another one: by its owner, and by administrators. */
+/** Whether a user may change something: as owner or administrator. */
 export const mayDecide = (user: Pick<User, 'id' | 'role'>, owner: number | null): boolean => user.role === 'administrator' || user.id === owner;

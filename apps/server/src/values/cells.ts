@@ -11,7 +11,7 @@ import { HeldValue } from '@rule/core/values';
 import { CopyValue, Sql } from '../platform/db';
 import { LoadedFacts, loadFacts, surroundingsOf } from '../schema/facts';
 
-/** A block with cells that is on a sheet of a drawing, with the sheet and what it shows. */
+/** A placed block with cells, with its sheet and texts. */
 export interface PlacedBlock {
   readonly file: number;
   readonly path: string;
@@ -21,29 +21,29 @@ export interface PlacedBlock {
   readonly block: string;
   readonly family: string;
   readonly inside: string | null;
-  /** Cells that the block defines and this drawing lacks. */
+  /** Cells defined by the block but missing here. */
   readonly missing: readonly string[];
   /** Why cells cannot be written, by tag. */
   readonly fixed: Readonly<Record<string, string>>;
-  /** The model that feeds the sheet. */
+  /** The sheet's model. */
   readonly model: number | null;
-  /** Whether that was settled for this sheet alone. */
+  /** Whether it was chosen for this sheet. */
   readonly settled: boolean;
   readonly modelName: string | null;
   readonly match: Match | null;
   readonly project: number | null;
   readonly set: number | null;
-  /** Its number among the drawing's sheets, from 1, and how many there are. */
+  /** Its number among the drawing's sheets, from 1, and their count. */
   readonly number: number;
   readonly sheets: number;
-  /** Its number among the sheets of its drawing set, and how many these are; `null` where it belongs to none. */
+  /** Its number in the drawing set, and the set's size; `null` without a set. */
   readonly inSet: number | null;
   readonly ofSet: number | null;
   readonly scale: number | null;
   /** The scale of its largest view, and whether views differ. */
   readonly largest: number | null;
   readonly differ: boolean;
-  /** The unit that it is drawn in, where the drawing says so. */
+  /** Its drawing unit, if stated. */
   readonly unit: string | null;
   readonly width: number | null;
   readonly height: number | null;
@@ -51,15 +51,15 @@ export interface PlacedBlock {
   readonly saved: string | null;
   /** Hashes of the drawing's blocks. */
   readonly blocks: readonly string[];
-  /** How cells are lettered where that is not as the block says. */
+  /** Lettering that differs from the block. */
   readonly lettering: PlacedLettering;
-  /** Lettering that waits in a tray. */
+  /** Pending lettering. */
   readonly pendingLettering?: readonly { readonly tag: string; readonly aspect: LetteringAspect; readonly to: number | null }[];
-  /** What its cells hold, by tag. */
+  /** Cell texts by tag. */
   readonly texts: Readonly<Record<string, string>>;
 }
 
-/** All placed blocks of drawings; conditions follow. `b` is the placed block, `f` its drawing. */
+/** Placed blocks `b` of drawings `f`; conditions follow. */
 export const PLACED = `SELECT b.file_id AS file, f.path, f.name, b.holder, b.layout, b.block, b.family, b.inside, b.missing, b.fixed, m.id AS model, m.name AS "modelName", sm.file_id IS NOT NULL AS settled,
     f.model_match AS match, f.project_id AS project, f.set_id AS "set", s.scale, s.largest, coalesce(s.scales_differ, false) AS differ, s.unit, s.width, s.height, f.blocks, b.lettering, ss.number AS "inSet", ss.total AS "ofSet",
     (SELECT count(*)::int FROM sheets n WHERE n.file_id = b.file_id AND ((n.layout = 'model') = (b.layout = 'model')) AND (n.position, n.layout) <= (s.position, s.layout)) AS number,
@@ -73,10 +73,7 @@ export const PLACED = `SELECT b.file_id AS file, f.path, f.name, b.holder, b.lay
   LEFT JOIN sheet_models sm ON sm.file_id = b.file_id AND sm.layout = b.layout
   LEFT JOIN files m ON m.id = coalesce(sm.model_file_id, f.model_file_id) AND NOT m.removed`;
 
-/**
- * Numbers the sheets of drawing sets again, in the order of paths and layouts: those that have a title block on the sheet itself. Drawings
- * whose numbers are others than before are judged again.
- */
+/** Renumbers sheets of drawing sets by path and layout, counting sheets with a title block. Affected drawings are judged again. */
 export const NUMBER_SETS = `WITH present AS (
     SELECT f.id AS file_id, s.layout, (row_number() OVER (PARTITION BY f.set_id ORDER BY f.path, s.position, s.layout))::int AS number,
       (count(*) OVER (PARTITION BY f.set_id))::int AS total
@@ -89,16 +86,16 @@ export const NUMBER_SETS = `WITH present AS (
     WHERE (set_sheets.number, set_sheets.total) IS DISTINCT FROM (excluded.number, excluded.total) RETURNING file_id)
   INSERT INTO to_judge (file_id) SELECT file_id FROM gone UNION SELECT file_id FROM put`;
 
-/** Drawings worked on in one step. */
+/** Drawings processed at a time. */
 const BATCH = 500;
 
-/** What one cell of one placed block is bound to. */
+/** Binding of one cell of a placed block. */
 export interface CellBinding {
   readonly tag: string;
   readonly binding: Binding;
 }
 
-/** The cells of a placed block that anything is bound to: those that it has, and those that its block defines. */
+/** Bound cells of a placed block, existing or defined. */
 export function boundTags(bindings: readonly Binding[], placed: Pick<PlacedBlock, 'family' | 'texts' | 'missing'>): CellBinding[] {
   if (bindings.length === 0) return [];
   return [...Object.keys(placed.texts), ...placed.missing].flatMap((tag): CellBinding[] => {
@@ -112,7 +109,7 @@ const noModel = ({ match }: PlacedBlock): string =>
     ? `${match.candidates.length} files could be the model that this sheet shows`
     : 'the model that this sheet shows is not in the library';
 
-/** What a sheet, its file or its model says of itself. */
+/** Facts of a sheet, its file or its model. */
 function factOf(placed: PlacedBlock, fact: CellFact, form: CellForm): string | null {
   switch (fact) {
     case 'file name':
@@ -140,10 +137,10 @@ function factOf(placed: PlacedBlock, fact: CellFact, form: CellForm): string | n
   }
 }
 
-/** Blocks of drawings by their hashes. */
+/** Blocks by hash. */
 export type Definitions = ReadonlyMap<string, BlockCells>;
 
-/** The blocks that some placed blocks are of, without their pictures. */
+/** Definitions of placed blocks, without pictures. */
 const definitionsOf = (sql: Sql, placed: readonly PlacedBlock[]): Promise<Definitions> =>
   cellsOfBlocks(
     sql,
@@ -151,8 +148,8 @@ const definitionsOf = (sql: Sql, placed: readonly PlacedBlock[]): Promise<Defini
   );
 
 /**
- * How a cell is lettered on its sheet: as its block defines it, or otherwise where the sheet says so. `null` where the block is not known,
- * or was read before rooms were measured. In model space a block stands larger than on paper, as much as it is scaled.
+ * Effective lettering of a cell: from its block, or overridden on the sheet. `null` for unknown blocks and old readings. In model space,
+ * blocks are scaled up.
  */
 export function letteredCell(placed: PlacedBlock, tag: string, binding: Binding, definitions: Definitions): LetteredCell | null {
   const name = placed.block.toLowerCase();
@@ -184,7 +181,7 @@ export function letteredCell(placed: PlacedBlock, tag: string, binding: Binding,
     multiline: cell.multiline,
     room: { left: side(room.left), right: side(room.right), below: side(room.below), above: side(room.above) },
     series: seriesFor(unit, perUnit),
-    // The lettering of a plain text is its own, and no value of the sheet.
+    // The lettering of a plain text is not a separate value.
     rule: cell.plain ? { ...rule, steps: rule.steps.filter((step) => step === 'abbreviations') } : rule,
     unit,
     perUnit,
@@ -193,7 +190,7 @@ export function letteredCell(placed: PlacedBlock, tag: string, binding: Binding,
   };
 }
 
-/** The room of a cell whose attribute was moved on its sheet, between the same lines. */
+/** The room of a moved attribute, between the same lines. */
 function moved({ room, at, rotation }: CellDefinition, to: CellDefinition['at']): NonNullable<CellDefinition['room']> {
   const angle = (rotation * Math.PI) / 180;
   const [dx, dy] = [to.x - at.x, to.y - at.y];
@@ -202,7 +199,7 @@ function moved({ room, at, rotation }: CellDefinition, to: CellDefinition['at'])
   return { left: less(room!.left, along), right: less(room!.right, -along), below: less(room!.below, across), above: less(room!.above, -across) };
 }
 
-/** Judged values of files and of the blocks on their sheets, each worked out once. */
+/** Judged values of files and holders, cached. */
 class Sources {
   private readonly documents = new Map<number, ReadonlyMap<number, Judged>>();
   private readonly sheets = new Map<string, ReadonlyMap<number, Judged>>();
@@ -240,7 +237,7 @@ class Sources {
   }
 }
 
-/** Works out what bound cells show, by the same judgement that the grid goes by. */
+/** Computes texts of bound cells, using the common judgement. */
 export class CellWorks {
   private readonly properties: ReadonlyMap<number, Property>;
   readonly bindings: readonly Binding[];
@@ -250,14 +247,14 @@ export class CellWorks {
     this.bindings = prepared.schema.bindings;
   }
 
-  /** What of the surroundings of drawings and models has to be loaded. */
+  /** Context data to load for drawings and models. */
   get around() {
     const around = surroundingsOf([this.prepared]);
     const wide = this.bindings.some(({ shows }) => shows.some((piece) => 'property' in piece && isWide(piece.from)));
     return wide ? { ...around, wide } : around;
   }
 
-  /** What cells of placed blocks hold and would show. Values pending in `lines` count as if they were applied. */
+  /** Current and computed texts of cells. Pending lines count as applied. */
   async cells(
     sql: Sql,
     placed: readonly PlacedBlock[],
@@ -287,7 +284,7 @@ export class CellWorks {
     return cells;
   }
 
-  /** The same with facts at hand, of drawings and of the models that feed their sheets. */
+  /** The same with loaded facts of drawings and their models. */
   cellsOf(placed: readonly PlacedBlock[], facts: ReadonlyMap<number, LoadedFacts>, definitions: Definitions): BoundCell[] {
     const sources = new Sources(this.prepared, facts);
     return placed.flatMap((block) => boundTags(this.bindings, block).map(({ tag, binding }) => this.cell(block, tag, binding, sources, definitions)));
@@ -331,7 +328,7 @@ export class CellWorks {
     return text.state === 'blank' && judged.failure !== undefined ? { ...text, why: `${property.caption}: ${judged.failure}` } : text;
   }
 
-  /** What a piece's property is where it comes from; nothing where it does not apply there. */
+  /** The value of a piece at its source; nothing if it does not apply. */
   private judged(block: PlacedBlock, piece: PropertyPiece, property: Property, sources: Sources): Pick<Judged, 'value' | 'property' | 'failure'> | undefined {
     if (isWide(piece.from)) return { value: sources.above(block.file, piece.from, property), property };
     if (piece.from === 'model' && block.model === null) return undefined;
@@ -340,7 +337,7 @@ export class CellWorks {
       : sources.document(piece.from === 'model' ? block.model! : block.file).get(property.id);
   }
 
-  /** The one value that a cell shows, as it is kept; `null` where it shows none or several. */
+  /** The single value a cell shows; `null` for none or several. */
   private valueOf(block: PlacedBlock, { shows }: Binding, sources: Sources): HeldValue | null {
     const values = shows.filter((piece): piece is PropertyPiece => 'property' in piece);
     const property = values.length === 1 ? this.properties.get(values[0]!.property) : undefined;
@@ -350,10 +347,10 @@ export class CellWorks {
 
 type PropertyPiece = Extract<CellPiece, { readonly property: number }>;
 
-/** The holder above files that a drawing belongs to; 0 for the company, which all belong to. */
+/** The wide holder of a drawing; 0 for the company. */
 const holderAbove = (block: PlacedBlock, level: WideLevel): number | null => ({ 'drawing set': block.set, project: block.project, company: 0 })[level];
 
-/** Placed blocks lettered as lines that are pending would have them. */
+/** Placed blocks with pending lettering. */
 function letteringIn(lines: readonly Line[], files: ReadonlySet<number>): (block: PlacedBlock) => PlacedBlock {
   const pending = new Map<string, { readonly tag: string; readonly aspect: LetteringAspect; readonly to: number | null }[]>();
   for (const { address, proposed } of lines) {
@@ -368,7 +365,10 @@ function letteringIn(lines: readonly Line[], files: ReadonlySet<number>): (block
   };
 }
 
-/** Where cell states are kept. */
+/**
+ * Recomputes and stores cell states of some drawings.
+ * @param facts of the drawings themselves
+ */
 const STATES = 'cell_states (file_id, holder, tag, family, binding_id, state, stored, shown, why, fit)';
 
 /** Works out the states of the cells of some drawings again, and keeps them. @param facts those of the drawings themselves */
@@ -380,7 +380,7 @@ export async function keepCellStates(sql: Sql, ids: readonly number[], prepared:
   if (placed.length === 0) return;
   const models = [...new Set(placed.flatMap(({ model }) => (model === null || facts.has(model) ? [] : [model])))];
   const { around } = works;
-  // What the judgement has loaded may lack the values above files, where no property but only a cell looks at them.
+  // The judgement may not have loaded wide values used only by cells.
   const own = around.wide && [...facts.values()].every((file) => Object.keys(file.above).length === 0) ? await loadFacts(sql, ids, around) : facts;
   const all = models.length ? new Map([...own, ...(await loadFacts(sql, models, around))]) : own;
   const families = new Map(placed.map(({ file, holder, family }) => [`${file}/${holder}`, family]));

@@ -22,10 +22,10 @@ interface ChosenFile {
   readonly set: number | null;
 }
 
-/** Deepest assembly in an assembly that is entered. */
+/** Maximum assembly depth. */
 const DEEPEST = 50;
 
-/** What filling in forms needs: the files with all around them, saved sets of values, and what people keep at hand. */
+/** Data for filling in forms: files with context, saved value sets and favourites. */
 export class Fill {
   constructor(
     private readonly db: Db,
@@ -33,7 +33,7 @@ export class Fill {
     private readonly clock: () => Date,
   ) {}
 
-  /** The files of a choice in the order of their paths, and those that were left out by class. */
+  /** Selected files by path, and those excluded by class. */
   private async choose({ files, filter, assembly, without = [] }: FileChoice): Promise<{ chosen: ChosenFile[]; leftOut: FillData['leftOut'] }> {
     const columns = `f.id, f.path, f.lock_reason AS lock, (SELECT c.name FROM classes c WHERE c.id = f.class_id) AS "class", f.project_id AS project, f.set_id AS "set"`;
     let found: ChosenFile[];
@@ -63,9 +63,9 @@ export class Fill {
     return { chosen, leftOut: [...counts].map(([of, n]) => ({ class: of, files: n })) };
   }
 
-  /** The part files in an assembly, and with `deep` those in the assemblies in it. */
+  /** Part files of an assembly; with `deep` at all levels. */
   private async partsOf(file: number, deep: boolean): Promise<number[]> {
-    // An assembly file carries copies of everything in it, however deep; its own parts are those that its root holds.
+    // An assembly file contains copies of all levels; its own parts are children of its root.
     const found = deep
       ? await this.db.all<{ part: number }>(
           `WITH RECURSIVE inside(part, depth) AS (
@@ -84,7 +84,7 @@ export class Fill {
     return found.map((row) => row.part);
   }
 
-  /** Everything that the page needs to fill files in without asking again. */
+  /** Everything the page needs to fill in files. */
   async open(user: User, choice: FileChoice): Promise<FillData> {
     const { chosen, leftOut } = await this.choose(choice);
     const [{ number, schema }, { workflowStates }, lists, prepared, atHand] = await Promise.all([
@@ -94,7 +94,7 @@ export class Fill {
       preparedInForce(this.db, this.clock()),
       this.db.all<FillData['atHand'][number]>('SELECT property_id AS property, text FROM favourite_values WHERE user_id = $1 ORDER BY text', [user.id]),
     ]);
-    // Conditions of the forms may look at more than the definitions do.
+    // Form conditions may depend on more than definitions do.
     for (const form of schema.forms) new PreparedForm(form, prepared);
     const around = { ...surroundingsOf([prepared]), wide: true };
     const ids = chosen.map((file) => file.id);
@@ -129,7 +129,7 @@ export class Fill {
     };
   }
 
-  /** The company, and projects and sets by number. */
+  /** The company, projects and sets by number. */
   private async wides(ids: readonly number[]): Promise<FillWide[]> {
     const found = await this.db.all<{ id: number; level: WideLevel; name: string; held: { name: string; held: HeldValue }[] | null }>(
       `SELECT w.id, w.level, w.name, (SELECT jsonb_agg(jsonb_build_object('name', v.name, 'held', ${HELD})) FROM target_values v WHERE v.file_id = -w.id) AS held
@@ -147,7 +147,7 @@ export class Fill {
     );
   }
 
-  /** Keeps a set of values under a name; one of the same name and owner gives way. */
+  /** Saves a set of values; replaces one with the same name and owner. */
   async saveValueSet(user: User, { name, shared, values }: ValueSetDraft): Promise<ValueSetRow[]> {
     await this.db.run(
       `INSERT INTO value_sets (name, user_id, shared, content) VALUES ($1, $2, $3, $4::jsonb) ON CONFLICT (user_id, name) DO UPDATE SET shared = excluded.shared, content = excluded.content`,

@@ -11,23 +11,23 @@ import { User } from '../users/user';
 import { escapeLike, filterSql } from '../library/filter';
 import { heldFor, slotRows } from './held';
 
-/** Files that are looked at in one step. */
+/** Files searched at a time. */
 const PAGE = 1000;
 
 /**
- * A pattern for ILIKE that finds every text in which something stands, and perhaps more: letters beyond ASCII are left open, because the
- * database and JavaScript do not always agree on their small forms.
+ * An ILIKE pattern matching at least all texts that contain the search text; non-ASCII letters are wildcards, as PostgreSQL and JavaScript
+ * differ in case folding.
  */
 const nearPattern = (find: string): string => `%${escapeLike(find).replace(/[^\x20-\x7e]/gu, '%')}%`;
 
-/** Find and replace over any number of files: looks only, and writes nothing. */
+/** Find and replace; only searches, never writes. */
 export class Finder {
   constructor(
     private readonly db: Db,
     private readonly properties: Properties,
   ) {}
 
-  /** Every value of the filter's files that the replacement would change, as it stands with what waits in the person's tray. */
+  /** Values the replacement would change, with the user's pending lines applied. */
   async find(user: User, request: ReplacementRequest): Promise<ReplacementPreview> {
     const active = await this.properties.ofFiles(this.db);
     const properties = request.properties.map((id) => {
@@ -69,7 +69,7 @@ export class Finder {
     return { file: id, path, property: property.id, before, after, problem };
   }
 
-  /** The next files by number that could hold what is looked for, or whose values wait in the tray. */
+  /** Next files by number that may match, or have pending values. */
   private page(user: User, { filter, find }: ReplacementRequest, properties: readonly Property[], after: number): Promise<FileState[]> {
     const { sql, bind } = filterSql(filter);
     const next = (n: number) => `$${bind.length + n}`;
@@ -83,7 +83,7 @@ export class Finder {
     );
   }
 
-  /** Values of files that wait in a person's tray, by file and slot; `null` for those that are taken out. */
+  /** Pending values of files, by file and slot; `null` if removed. */
   private async waiting(user: User, files: readonly number[]): Promise<Map<string, HeldValue | null>> {
     const found = await this.db.all<{ key: string; proposed: HeldValue | null }>(
       `SELECT l.file_id || '/' || l.place || '/' || l.name AS key, l.proposed FROM change_lines l

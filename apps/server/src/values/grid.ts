@@ -12,12 +12,12 @@ import { inForceOf } from '../schema/editions';
 import { heldFor, heldInside } from './held';
 import { Judgements } from './judgements';
 
-/** Groups that one answer names. */
+/** Maximum groups in an answer. */
 const MOST_GROUPS = 20_000;
 
-/** The grid of files × properties. */
+/** The grid of files and properties. */
 export class Grid {
-  /** How many files a filter takes in: asked with every page of it. */
+  /** Number of files matching a filter, for every page. */
   private readonly memo: Memo;
 
   constructor(
@@ -28,11 +28,11 @@ export class Grid {
     this.memo = new Memo(db);
   }
 
-  /** One page: a count, a page of files in order, and what they hold; three statements for any size. */
+  /** One page: count, files and values, in three statements. */
   async page(query: GridQuery): Promise<GridPage> {
     if (query.level !== undefined) return this.inside(query, query.level);
     const active = await this.properties.ofFiles(this.db);
-    // A filter by what is the matter with values looks at all files.
+    // A filter by findings needs all files judged.
     if (query.finding !== undefined) await this.judgements.settle();
     const { sql: filter, bind } = filterSql(query);
     const total = await this.memo.get(JSON.stringify([filter, bind]), () =>
@@ -40,7 +40,7 @@ export class Grid {
     );
     const next = (n: number) => `$${bind.length + n}`;
     const order = this.order(query, active, (n) => next(n + 2));
-    // The rows of a page are read when it is known which they are: those before it are only passed over.
+    // Rows are loaded only for the page; earlier ones are skipped.
     const files = await this.db.all<FileRow>(
       `SELECT ${FILE_ROW} FROM unnest(ARRAY(SELECT f.id FROM files f ${order.join} WHERE ${filter} ORDER BY ${order.by} LIMIT ${next(1)} OFFSET ${next(2)}))
          WITH ORDINALITY AS p(id, at) JOIN files f ON f.id = p.id ORDER BY p.at`,
@@ -51,12 +51,12 @@ export class Grid {
     return { total: total!.n, rows: files.map((file) => ({ file, held: held.get(file.id) ?? {}, findings: findings.get(file.id) ?? [] })) };
   }
 
-  /** The same with a row for each holder of a level inside the files, what the file itself holds beside. */
+  /** The same with a row per holder of a level inside files. */
   private async inside(query: GridQuery, level: InnerLevel): Promise<GridPage> {
     const active = await this.properties.active(this.db);
     const own = [...active.values()].filter((property) => isHeldAt(property, level));
     const { bindings } = (await inForceOf(this.db)).schema;
-    // What a holder answers for is asked of it; the rest of the filter is about files.
+    // Clauses on holder properties apply to the holder; others to the file.
     const meant = (clause: Clause) => (clause.subject === 'value' ? own.find((property) => property.writtenName === clause.name) : undefined);
     const files = filterSql({ ...query, where: (query.where ?? []).filter((clause) => !meant(clause)) });
     const bind: unknown[] = [...files.bind, level];
@@ -72,7 +72,7 @@ export class Grid {
     await this.judgements.settle();
     const from = `FROM files f JOIN holders h ON h.file_id = f.id LEFT JOIN placed_blocks b ON b.file_id = h.file_id AND b.holder = h.key
       LEFT JOIN sheets s ON s.file_id = b.file_id AND s.layout = b.layout`;
-    // Rows of parts lists and item marks are no sheets.
+    // Rows of parts lists and item marks are not sheets.
     parts.push(`(b.family IS NULL OR b.family <> ALL(${DRAWN_FAMILIES}))`);
     const where = parts.join(' AND ');
     const total = await this.memo.get(JSON.stringify([where, bind]), () =>
@@ -108,7 +108,7 @@ export class Grid {
     return { total: total!.n, rows };
   }
 
-  /** The order of rows that are holders: by their file and their place in it, or by a value. Parameters go behind those of the filter. */
+  /** Order of holder rows: by file and position, or by value. Parameters follow those of the filter. */
   private holderOrder(
     { sort, descending }: Pick<GridQuery, 'sort' | 'descending'>,
     own: readonly Property[],
@@ -127,7 +127,7 @@ export class Grid {
     };
   }
 
-  /** The order of the rows: groups first, then what is sorted by, then the path. Files without a value come last in either direction. */
+  /** Order of rows: group, sort value, path. Blanks come last in either direction. */
   private order(
     { group, sort, descending }: Pick<GridQuery, 'group' | 'sort' | 'descending'>,
     active: ReadonlyMap<number, Property>,
@@ -154,7 +154,7 @@ export class Grid {
     return { join: joins.join(' '), by: by.join(', '), bind };
   }
 
-  /** The text that rows are grouped by; blanks are one group, and come first. */
+  /** Grouping text; blanks form one group at the start. */
   private groupKey(group: GroupBy, active: ReadonlyMap<number, Property>, joins: string[], add: (value: unknown) => string): string {
     if (group === 'folder') return 'f.folder';
     if (group === 'kind') return 'f.kind';
@@ -169,7 +169,7 @@ export class Grid {
     return `coalesce(g.text, '')`;
   }
 
-  /** The groups of the rows with their numbers, in the order in which the rows come. */
+  /** Groups with counts, in row order. */
   async groups({ group, ...filter }: FileFilter & { readonly group: GroupBy }): Promise<GridGroup[]> {
     const active = await this.properties.ofFiles(this.db);
     const { sql, bind } = filterSql(filter);
@@ -193,7 +193,7 @@ export class Grid {
     );
   }
 
-  /** Keeps a set-up under a name; one of the same name and owner gives way. */
+  /** Saves a view; replaces one with the same name and owner. */
   async saveView(user: User, { name, shared, content }: GridViewDraft): Promise<GridView[]> {
     await this.db.run(
       `INSERT INTO grid_views (name, user_id, shared, content) VALUES ($1, $2, $3, $4::jsonb) ON CONFLICT (user_id, name) DO UPDATE SET shared = excluded.shared, content = excluded.content`,
@@ -207,7 +207,7 @@ export class Grid {
       throw notFound(`Your view ${id}`);
   }
 
-  /** The folders that files are in, with counts of all files below, the counts by kind, and the levels inside files at which values are held. */
+  /** Folders with file counts, counts by kind, and levels with values. */
   async filters(): Promise<{ folders: { folder: string; files: number }[]; kinds: { kind: string; files: number }[]; levels: InnerLevel[] }> {
     const properties = [...(await this.properties.active(this.db)).values()];
     const asked = INNER_LEVELS.filter((level) => properties.some((property) => isHeldAt(property, level)));

@@ -5,7 +5,7 @@ import { HELD } from '../library/readings';
 import { Sql, asRecordset } from '../platform/db';
 import { inForceOf } from '../schema/editions';
 
-/** A slot of a property; with a kind where it is for files of that kind alone. */
+/** A slot of a property; restricted to a kind if given. */
 export interface SlotRow {
   readonly property: number;
   readonly kind: Kind | null;
@@ -13,7 +13,7 @@ export interface SlotRow {
   readonly name: string;
 }
 
-/** Where properties are held, one row a slot. */
+/** Slots of properties, one per row. */
 export const slotRows = (properties: Iterable<Property>): SlotRow[] =>
   [...properties].flatMap((property): SlotRow[] => {
     const slots = slotsOf(property);
@@ -22,10 +22,10 @@ export const slotRows = (properties: Iterable<Property>): SlotRow[] =>
     );
   });
 
-/** What files hold at document level for properties: by file, by property number. Two statements at most for any number. */
+/** Document-level values by file and property number, in at most two statements. */
 export async function heldFor(sql: Sql, files: readonly number[] | null, properties: Iterable<Property>): Promise<Map<number, Record<number, HeldValue>>> {
   const slots = slotRows(properties);
-  // One list instead of rows: the driver takes longer to take rows apart than the database to find them.
+  // One JSON list: the driver parses rows slowly.
   const found = await sql.one<{ list: [file: number, property: number, text: string, form: HeldValue['form'], unit: string | null][] | null }>(
     `SELECT json_agg(json_build_array(file, property, text, form, unit)) AS list FROM (
        SELECT v.file_id AS file, s.property, v.text, v.form, v.unit FROM jsonb_to_recordset($1::jsonb) AS s(property int, kind text, place text, name text)
@@ -44,7 +44,7 @@ export async function heldFor(sql: Sql, files: readonly number[] | null, propert
   return held;
 }
 
-/** What is known of values beside what is held: what stale ones should be, and those under another name. */
+/** Stored corrections: targets of stale values, and values under other names. */
 const WANTED = `SELECT g.file_id AS file, g.holder, g.property_id AS property, g.wanted FROM findings g
   WHERE g.file_id = ANY($1::int[]) AND g.property_id = ANY($2::int[]) AND g.code IN ('stale', 'other-name', 'unheld')`;
 interface Wanted {
@@ -54,7 +54,7 @@ interface Wanted {
   readonly wanted: HeldValue | null;
 }
 
-/** What files have for properties, computed values and values under another name included, by the kept judgement: by file, by property number. */
+/** Values of files including computed and renamed ones, from stored findings: by file and property number. */
 export async function valuesFor(sql: Sql, files: readonly number[], properties: Iterable<Property>): Promise<Map<number, Record<number, HeldValue>>> {
   const list = [...properties];
   const [held, wanted] = await Promise.all([heldFor(sql, files, list), sql.all<Wanted>(WANTED, [files, list.map((property) => property.id)])]);
@@ -69,8 +69,8 @@ export async function valuesFor(sql: Sql, files: readonly number[], properties: 
 }
 
 /**
- * What is at the address that a row `alias` holds (`file`, or another name for it, `holder`, `place`, `name`), wherever it is kept. Address by address, each by its key: joined with all that is held the planner
- * would go through the values of the whole library for one.
+ * The current value at the address of row `alias` (`file`, `holder`, `place`, `name`), wherever stored. LATERAL per address; a join would
+ * scan all values.
  */
 export const standing = (
   a: string,
@@ -81,7 +81,7 @@ export const standing = (
    UNION ALL
    SELECT name, 'text', NULL FROM files WHERE ${a}.holder = '' AND ${a}.place = 'field' AND ${a}.name = 'file name' AND id = ${a}.${file} AND NOT removed`;
 
-/** What is at addresses now: one value or `null` for each, in their order. */
+/** Current values at addresses, in order; `null` for none. */
 export async function heldAt(sql: Sql, addresses: readonly Address[]): Promise<(HeldValue | null)[]> {
   const found = await sql.all<{ at: number; held: HeldValue }>(
     `WITH a AS (SELECT * FROM jsonb_to_recordset($1::jsonb) AS a(at int, file int, holder text, place text, name text))
@@ -93,7 +93,7 @@ export async function heldAt(sql: Sql, addresses: readonly Address[]): Promise<(
   return list;
 }
 
-/** What holders inside files hold for properties: by file and holder (`file/key`), by property number. One statement for any number. */
+/** Values of holders inside files by `file/key` and property number, in one statement. */
 export async function heldInside(
   sql: Sql,
   files: readonly number[],
@@ -102,7 +102,7 @@ export async function heldInside(
 ): Promise<Map<string, Record<number, HeldValue>>> {
   const list = [...properties];
   const { bindings } = level === 'sheet' ? (await inForceOf(sql)).schema : EMPTY_SCHEMA;
-  // Which cell is the home of a value differs from block to block: all of them are looked at, and those of other blocks passed over.
+  // Home cells differ by block: all are loaded and the others skipped.
   const cells = list.flatMap((property) => homeCells(bindings, property.id).map((name) => ({ property: property.id, kind: 'drawing', place: 'cell', name })));
   const found = await sql.all<{ file: number; holder: string; property: number; place: string; name: string; label: string; held: HeldValue }>(
     `SELECT v.file_id AS file, v.holder, s.property, v.place, v.name, coalesce(h.label, '') AS label, ${HELD} AS held

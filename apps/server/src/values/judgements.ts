@@ -13,18 +13,15 @@ declare module '../platform/pool' {
   }
 }
 
-/** Files judged in one step. */
+/** Files judged at a time. */
 const BATCH = 200;
-/** More files than this are judged in a thread, so that nobody else waits for it. */
+/** Larger numbers are judged in a worker thread. */
 const FEW = 200;
 
-/** What stands for all files in the queue. */
+/** Queue entry standing for all files. */
 const ALL = 0;
 
-/**
- * Files whose judgement may have changed wait in `to_judge`: the database's triggers put them there, whatever wrote. Here those that look
- * at them join: drawings of a model, assemblies of a part, files of a project.
- */
+/** Triggers queue changed files in `to_judge`; this adds dependants: drawings of a model, assemblies of a part, files of a project. */
 const SPREAD = `WITH RECURSIVE changed AS (UPDATE to_judge SET spread = true WHERE NOT spread RETURNING file_id),
   every AS (SELECT id AS file_id FROM files WHERE NOT removed AND EXISTS (SELECT 1 FROM changed WHERE file_id = ${ALL})),
   above(file_id) AS (SELECT file_id FROM changed WHERE file_id > 0 UNION SELECT c.assembly_id FROM above a JOIN copies c ON c.part_id = a.file_id),
@@ -37,15 +34,15 @@ const SPREAD = `WITH RECURSIVE changed AS (UPDATE to_judge SET spread = true WHE
     UNION SELECT f.id FROM files f, changed w JOIN wide_holders h ON h.id = -w.file_id AND h.level = 'company' WHERE w.file_id < 0 AND NOT f.removed)
   INSERT INTO to_judge (file_id, spread) SELECT file_id, true FROM looking EXCEPT SELECT file_id, true FROM changed`;
 
-/** Whether anything waits that can change the sheets of drawing sets: a drawing, a holder above files, or all there is. */
+/** Whether the queue contains anything that affects drawing sets. */
 const CONCERNS_SETS = `SELECT EXISTS (SELECT 1 FROM to_judge q LEFT JOIN files f ON f.id = q.file_id WHERE NOT q.spread AND (q.file_id <= 0 OR f.kind = 'drawing')) AS sets`;
 
 const TAKE = `DELETE FROM to_judge WHERE file_id IN (SELECT DISTINCT file_id FROM to_judge WHERE $1::int[] IS NULL OR file_id = ANY($1::int[]) LIMIT ${BATCH}) RETURNING file_id AS id`;
 
-/** Where judgements are kept: only what is wrong with values, or is not what it should be, has rows. */
+/** Stored findings; only problems and outdated values have rows. */
 const FINDINGS = 'findings (file_id, holder, property_id, check_id, code, message, wanted)';
 
-/** Judges some files, and keeps what was found in place of what was found before. */
+/** Judges files and replaces their findings. */
 async function judgeFiles(sql: Sql, ids: readonly number[], prepared: PreparedSchema): Promise<void> {
   const around = surroundingsOf([prepared]);
   const facts = await loadFacts(sql, ids, around);
@@ -56,17 +53,17 @@ async function judgeFiles(sql: Sql, ids: readonly number[], prepared: PreparedSc
   await keepCellStates(sql, ids, prepared, facts);
 }
 
-/** Marks values that are worked out and have no place to be written to. */
+/** Marks computed values without a place to write them. */
 export const UNHELD = 'unheld';
 
-/** What a value should be where it is not: of one that is stale, and of one under another name. */
+/** Target of a stale or renamed value. */
 const wantedOf = (judged: Judged, prepared: PreparedSchema) => (judged.derived !== undefined ? judged.derived : repairFor(judged, prepared.standIns));
 
-/** Everything that is to be said of a file and of what is inside it: the one judgement that grid, forms, Overview and checks go by. */
+/** All findings of a file and its holders; the common basis of grid, forms, Overview and checks. */
 export function* findingsOf(prepared: PreparedSchema, file: LoadedFacts): Generator<CopyValue[]> {
   const of = function* (holder: string, values: FileJudgement['values']): Generator<CopyValue[]> {
     for (const [property, judged] of values) {
-      // No finding, but the only place where such a value is kept.
+      // Not a finding, but the only place to store such a value.
       if (judged.unheld && judged.value) yield [file.id, holder, property, null, UNHELD, '', JSON.stringify(judged.value)];
       for (const { code, message } of judged.cell.violations) {
         const wanted = code === 'stale' || code === 'other-name' ? wantedOf(judged, prepared) : null;
@@ -80,7 +77,10 @@ export function* findingsOf(prepared: PreparedSchema, file: LoadedFacts): Genera
   for (const holder of file.holders) yield* of(holder.key, prepared.judgeHolder(file, holder));
 }
 
-/** Brings kept judgements up to date, of some files or of all that wait. @returns how many were judged */
+/**
+ * Updates stored findings of some files or all queued ones.
+ * @returns how many were judged
+ */
 export async function judgeWaiting(db: Db, only: readonly number[] | null, now: Date): Promise<number> {
   let judged = 0;
   for (;;) {
@@ -88,7 +88,7 @@ export async function judgeWaiting(db: Db, only: readonly number[] | null, now: 
       await sql.all(TAKE_LOCK, [LOCKS.judging]);
       const taken = [...new Set((await sql.all<{ id: number }>(TAKE, [only])).map((row) => row.id))];
       if (taken.length === 0) return taken;
-      // Read after the queue: by now nothing is older than what put these files there.
+      // Read after the queue, so it is at least as new.
       const prepared = await preparedInForce(sql, now);
       await judgeFiles(
         sql,
@@ -102,7 +102,7 @@ export async function judgeWaiting(db: Db, only: readonly number[] | null, now: 
   }
 }
 
-/** The kept judgement of every value, always as fresh as what it is asked for. */
+/** Stored findings, brought up to date on request. */
 export class Judgements {
   constructor(
     private readonly db: Db,
@@ -110,7 +110,7 @@ export class Judgements {
     private readonly clock: () => Date,
   ) {}
 
-  /** What is to be said of files themselves, by file. */
+  /** Findings of files. */
   async of(files: readonly number[]): Promise<Map<number, CellFinding[]>> {
     await this.settle(files);
     const found = await this.db.all<CellFinding & { file: number }>(
@@ -122,7 +122,7 @@ export class Judgements {
     return byFile;
   }
 
-  /** What is to be said of files and of what is inside them: by file and holder (`file/key`, `file/` for the file itself). */
+  /** Findings of files and holders, by `file/key` (`file/` for the file). */
   async inside(files: readonly number[]): Promise<Map<string, CellFinding[]>> {
     await this.settle(files);
     const found = await this.db.all<CellFinding & { file: number; holder: string }>(
@@ -134,7 +134,7 @@ export class Judgements {
     return byHolder;
   }
 
-  /** Values by what is the matter with them: each counts once, and one that is only missing, stale or under another name breaks nothing. */
+  /** Counts of values by problem: each value counts once; missing, stale or renamed ones are not violations. */
   async counts(): Promise<{ missing: number; stale: number; wrong: number }> {
     await this.settle();
     return (await this.db.one<{ missing: number; stale: number; wrong: number }>(
@@ -144,16 +144,16 @@ export class Judgements {
     ))!;
   }
 
-  /** Brings judgements up to date: of some files, or of all. Cheap where nothing has changed. */
+  /** Updates findings of some files or all. Cheap if nothing changed. */
   async settle(only: readonly number[] | null = null): Promise<void> {
     const now = this.clock();
-    // Nearly always nothing has changed: that is asked without writing anything.
+    // Usually nothing changed, which is checked without writing.
     const { rest } = (await this.db.one<{ rest: boolean }>(
       `SELECT NOT EXISTS (SELECT 1 FROM to_judge) AND EXISTS (SELECT 1 FROM settings WHERE key = 'judgedOn' AND value = to_jsonb($1::text)) AS rest`,
       [now.toISOString().slice(0, 10)],
     ))!;
     if (rest) return;
-    // Conditions may look at the day.
+    // Conditions may depend on the date.
     await this.db.run(
       `WITH day AS (INSERT INTO settings VALUES ('judgedOn', to_jsonb($1::text)) ON CONFLICT (key) DO UPDATE SET value = excluded.value WHERE settings.value <> excluded.value RETURNING 1)
        INSERT INTO to_judge (file_id) SELECT ${ALL} FROM day`,

@@ -1,7 +1,7 @@
 import { Property } from '@rule/core/schema';
 import { HeldValue, readHeld, showValue } from '@rule/core/values';
 
-/** A value of a file as a record says it: in the property's unit, without a unit. */
+/** A value as a record holds it: in the property's unit, without the unit. */
 export function recordText(held: HeldValue | null, property: Property | null): string | null {
   if (held === null || held.text === '') return null;
   if (!property) return held.text;

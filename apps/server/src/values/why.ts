@@ -8,7 +8,7 @@ import { stepsOf } from '../schema/explain';
 import { loadFacts, surroundingsOf } from '../schema/facts';
 import { groundOf } from '../schema/prepared';
 
-/** Why a cell of the grid is as it is: typed by whom, ruled, inherited from where, stale, violating what. */
+/** Why a grid cell has its value: author, rule, inheritance, staleness, violations. */
 export async function whyCell(db: Db, derived: Derived, fileId: number, propertyId: number, now: Date): Promise<CellReason> {
   const prepared = await derived.prepared(db);
   const file = (await loadFacts(db, [fileId], surroundingsOf([prepared]))).get(fileId);

@@ -7,7 +7,7 @@ import { Editions } from '../schema/editions';
 import { VaultPort } from './port';
 import { Vault } from './vault';
 
-/** What the vault keeps beside files, laid over the schema, and changed where the vault allows it. */
+/** Record definitions compared with the schema and changed where the vault allows it. */
 export class Definitions {
   constructor(
     private readonly db: Db,
@@ -16,13 +16,13 @@ export class Definitions {
     private readonly vault: Vault,
   ) {}
 
-  /** Fields beside the properties of the draft, by what the vault last said. */
+  /** Fields beside draft properties, as last fetched. */
   async view(): Promise<DefinitionView> {
     const [definition, { properties, links }] = await Promise.all([this.vault.definition(), this.editions.draftSchema()]);
     return compareDefinition(definition, properties, links);
   }
 
-  /** Makes a field from a property, or changes one. Fields that the vault keeps itself, or to itself, are not touched. */
+  /** Creates a field from a property, or changes one. System and fixed fields are never touched. */
   async order({ property: id, name, field: wanted }: FieldOrder): Promise<void> {
     const definition = await this.vault.definition();
     if (!definition.mayDefine) throw refused('vault-fixed', "Only the vault's administrator changes fields. Send the list out and hand it over.");
@@ -40,7 +40,7 @@ export class Definitions {
     await this.vault.refresh();
   }
 
-  /** What only the vault's administrator can do, as CSV to be handed over: fields, and names of the link table. */
+  /** Changes that only the vault's administrator can make, as CSV. */
   async handedOver(): Promise<string> {
     const { properties } = await this.editions.draftSchema();
     const fields = handOver(await this.view(), properties).map(({ field, what, now, wanted, why }) => [field, what, now, wanted, why]);
@@ -50,7 +50,7 @@ export class Definitions {
     return writeCsv([['Record field', 'What', 'Now', 'Wanted', 'Why'], ...fields, ...names]);
   }
 
-  /** Rows of the vault's own table with the name that each should ask for; `null` where it asks for the right one, or nobody knows. */
+  /** Rows of the vault's link table with correct names; `null` if right or unknown. */
   private async corrections(): Promise<{ readonly row: VaultTableRow; readonly name: string | null }[]> {
     const said = await this.db.one<{ table: VaultTableRow[] }>('SELECT link_table AS "table" FROM vault_said');
     const { properties } = (await this.editions.inForce(this.db)).schema;
@@ -61,12 +61,15 @@ export class Definitions {
     return found.map(({ row, state, nearest }) => ({ row, name: state === 'alike' || state === 'renamed' ? nearest : null }));
   }
 
-  /** Corrects names of the vault's own table that are nearly right. @returns how many */
+  /**
+   * Corrects nearly right names in the vault's link table.
+   * @returns how many
+   */
   async correctTable(): Promise<number> {
     if (!(await this.vault.definition()).mayDefine)
       throw refused('vault-fixed', "Only the vault's administrator changes its link table. Send the list out and hand it over.");
     const rows = await this.corrections();
-    // What the vault holds now is corrected, not what was last heard of it.
+    // Corrects the vault's current table, not the last fetched one.
     const wanted = new Map(rows.flatMap(({ row, name }) => (name === null ? [] : [[JSON.stringify([row.field, row.kind, row.name]), name] as const])));
     const now = await this.port.table();
     const after = now.map(({ field, kind, name }) => ({ field, kind, name: wanted.get(JSON.stringify([field, kind, name])) ?? name }));

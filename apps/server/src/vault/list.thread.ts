@@ -1,7 +1,7 @@
 import { AppError } from '../platform/problem';
 import { PlainTable, readTable } from '../platform/table';
 
-/** A list that was read, or why it cannot be. */
+/** A parsed list, or why it cannot be read. */
 export type ReadList =
   { readonly ok: true; readonly table: PlainTable } | { readonly ok: false; readonly status: number; readonly code: string; readonly message: string };
 
@@ -11,7 +11,7 @@ declare module '../platform/pool' {
   }
 }
 
-/** Reads a list from elsewhere: a workbook or a CSV file. */
+/** Reads a list from a workbook or CSV file. */
 export function readList({ name, bytes }: { readonly name: string; readonly bytes: Uint8Array }): Promise<ReadList> {
   try {
     return Promise.resolve({ ok: true, table: readTable(name, bytes, null) });

@@ -3,7 +3,7 @@ import { Db, asRecordset } from '../platform/db';
 import { AppError } from '../platform/problem';
 import { RULE_USER, VaultEntry, VaultPort, vaultProblem } from './port';
 
-/** Keeps entries as they were last heard of; `$1` is a recordset of {@link rowOf}. */
+/** Stores fetched entries; `$1` is a recordset of {@link rowOf}. */
 const KEEP = `INSERT INTO vault_records AS r (entry_id, path, kind, class, version, version_by, version_at, hash, state, state_by, state_at, checked_out_by, checked_out_at, record)
   SELECT entry, path, kind, class, version, version_by, version_at, hash, state, state_by, state_at, checked_out_by, checked_out_at, record
   FROM jsonb_to_recordset($1::jsonb) AS n(entry int, path text, kind text, class text, version int, version_by text, version_at timestamptz, hash text, state text, state_by text,
@@ -29,14 +29,14 @@ const rowOf = (entry: VaultEntry) => ({
   record: entry.record,
 });
 
-/** Which files the vault keeps from being written. */
+/** Files locked by the vault. */
 export class VaultLocks implements Locks {
   constructor(
     private readonly db: Db,
     private readonly port: VaultPort,
   ) {}
 
-  /** Learns from the vault which files are locked. Where it does not answer, what was last known goes on to count. */
+  /** Fetches locks from the vault. If it does not answer, the last known state stays in force. */
   async refresh(): Promise<void> {
     try {
       await this.store(await this.port.entries());
@@ -46,9 +46,12 @@ export class VaultLocks implements Locks {
     }
   }
 
-  /** Keeps what the vault has said of its files. @throws AppError where that cannot be the whole of it */
+  /**
+   * Stores a complete answer of the vault.
+   * @throws AppError if it cannot be complete
+   */
   async store(entries: readonly VaultEntry[]): Promise<void> {
-    // A vault that has lost all of its files is out of order; what it kept locked stays locked.
+    // A vault without any files is broken; known locks stay.
     if (entries.length === 0 && (await this.db.one('SELECT 1 FROM files WHERE workflow_state IS NOT NULL AND NOT removed LIMIT 1')))
       throw vaultProblem('The vault reports no files at all. Its last known state stays in force.');
     const locks = entries.map(({ path, state, stateBy, stateAt, checkedOutBy, checkedOutAt }) => ({
@@ -65,7 +68,7 @@ export class VaultLocks implements Locks {
     }));
     await this.db.transaction(async (sql) => {
       const rows = [asRecordset(entries.map(rowOf))];
-      // What stays as it is is not touched. A path may have gone over from one entry to another: those that are gone give way first.
+      // Unchanged rows are not touched. Paths may have moved between entries, so removed ones are deleted first.
       await sql.run(
         `DELETE FROM vault_records r WHERE NOT EXISTS (SELECT 1 FROM jsonb_to_recordset($1::jsonb) AS n(entry int, path text) WHERE n.entry = r.entry_id AND n.path = r.path)`,
         rows,
@@ -83,7 +86,7 @@ export class VaultLocks implements Locks {
          WHERE f.id = n.id AND (f.lock_reason, f.lock_by, f.lock_since, f.workflow_state) IS DISTINCT FROM (n.lock, n.by, n.since, n.state)`,
         [asRecordset(locks)],
       );
-      // A file whose bytes are those of the newest version is made from it, whatever becomes of it from now on.
+      // A file with the newest version's bytes is based on that version.
       await sql.run(
         `INSERT INTO vault_bases AS b SELECT f.id, r.entry_id, r.version FROM vault_records r JOIN files f ON f.path = r.path AND f.hash = r.hash AND NOT f.removed
          JOIN libraries l ON l.id = f.library_id AND l.in_vault
@@ -92,7 +95,7 @@ export class VaultLocks implements Locks {
     });
   }
 
-  /** Keeps what the vault has said of some files. */
+  /** Stores entries of some files. */
   async note(...entries: readonly VaultEntry[]): Promise<void> {
     await this.db.run(KEEP, [asRecordset(entries.map(rowOf))]);
   }

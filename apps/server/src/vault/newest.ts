@@ -21,7 +21,7 @@ async function writeInPlace(path: string, bytes: Uint8Array): Promise<void> {
   }
 }
 
-/** Goes on with files whose writing broke off half-way. What somebody has changed since then stays as it is. */
+/** Completes interrupted in-place writes. Files changed since then are left alone. */
 export async function settleNewest(db: Db, store: FileStore): Promise<void> {
   const begun = await db.all<{ file: number; path: string; old: string; fresh: string }>(
     'SELECT file_id AS file, path, old_hash AS old, new_hash AS fresh FROM newest_begun ORDER BY file_id',
@@ -35,7 +35,7 @@ export async function settleNewest(db: Db, store: FileStore): Promise<void> {
     });
 }
 
-/** A file of the library, as Rule read it last. */
+/** A library file as last read. */
 export interface Replaced {
   readonly file: number;
   readonly path: string;
@@ -45,9 +45,8 @@ export interface Replaced {
 }
 
 /**
- * Puts the vault's newest bytes in the place of a file that is as Rule read it. What the file was to others stays: its owner, its mode, its
- * attributes, its other names. The old bytes are kept in the store too, so that nothing depends on the vault alone.
- * @throws AppError where the file was changed meanwhile, or is open in another program
+ * Replaces an unchanged file with the vault's newest bytes, keeping owner, mode, attributes and hard links. The old bytes are stored too.
+ * @throws AppError if the file was changed or is open in another program
  */
 export async function putNewest(db: Db, store: FileStore, { file, path, root, format, hash }: Replaced, bytes: Uint8Array): Promise<void> {
   const full = join(root, path);
@@ -73,7 +72,7 @@ export async function putNewest(db: Db, store: FileStore, { file, path, root, fo
         await sync(dirname(full));
         return;
       }
-      // Another file in its place would not be the same to others. A server that dies while it writes finds here what to go on with.
+      // A replacement would lose links or attributes, so it is written in place, after recording what to complete after a crash.
       await store.put(bytes);
       await db.run(
         `INSERT INTO newest_begun (file_id, path, old_hash, new_hash) VALUES ($1, $2, $3, $4)

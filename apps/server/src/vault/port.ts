@@ -6,15 +6,15 @@ import { KINDS, Kind } from '@rule/core/schema';
 import { FIELD_TYPES, VaultDefinition, VaultField, VaultTableRow } from '@rule/core/vault';
 import { AppError } from '../platform/problem';
 
-/** A file as the vault knows it. */
+/** A file in the vault. */
 export interface VaultEntry {
   readonly id: number;
   readonly path: string;
   readonly kind: Kind;
-  /** The vault's own class; `null` for none. */
+  /** The vault's class; `null` for none. */
   readonly class: string | null;
   readonly version: number;
-  /** SHA-256 of the newest version's bytes, in hexadecimal. */
+  /** SHA-256 of the newest version, in hex. */
   readonly hash: string;
   readonly versionBy: string;
   readonly versionAt: string;
@@ -23,21 +23,21 @@ export interface VaultEntry {
   readonly stateAt: string;
   readonly checkedOutBy: string | null;
   readonly checkedOutAt: string | null;
-  /** Values by the names of fields; those that the vault keeps itself are among them. */
+  /** Values by field name, including system fields. */
   readonly record: Readonly<Record<string, string>>;
 }
 
 /** A version of a file. */
 export interface VaultVersion {
   readonly version: number;
-  /** SHA-256 of its bytes, in hexadecimal. */
+  /** SHA-256 of its bytes, in hex. */
   readonly hash: string;
 }
 
-/** Changes of a record: a value, or nothing any more. */
+/** Changes of a record: a value, or `null` to clear. */
 export type RecordChanges = Readonly<Record<string, string | null>>;
 
-/** What a file brings along when it is added. */
+/** Metadata of an added file. */
 export interface Addition {
   readonly path: string;
   readonly kind: Kind;
@@ -46,22 +46,25 @@ export interface Addition {
   readonly record: RecordChanges;
 }
 
-/** What Rule needs of a document vault. Another vault can be put behind it. */
+/** What Rule needs of a document vault. Other vaults can implement it. */
 export interface VaultPort {
-  /** All files, or those at the given paths. */
+  /** All entries, or those at the given paths. */
   entries(paths?: readonly string[]): Promise<VaultEntry[]>;
-  /** Fields of records, and the steps of the workflow. */
+  /** Record fields and workflow steps. */
   definition(): Promise<VaultDefinition>;
-  /** Makes a field, or changes the one of a name. @throws AppError where the vault does not allow it */
+  /**
+   * Creates or changes a field.
+   * @throws AppError if the vault does not allow it
+   */
   saveField(name: string | null, field: VaultField): Promise<void>;
-  /** The vault's own link table: which name it looks for in which kind of file. */
+  /** The vault's link table: names by field and kind. */
   table(): Promise<VaultTableRow[]>;
   saveTable(rows: readonly VaultTableRow[]): Promise<void>;
-  /** Numbers and hashes of all versions, the first one first. */
+  /** Numbers and hashes of all versions, in order. */
   versions(id: number): Promise<VaultVersion[]>;
-  /** The bytes of the newest version. */
+  /** Bytes of the newest version. */
   content(id: number): Promise<Uint8Array>;
-  /** @returns the entry as it is once nobody else can check in */
+  /** @returns the entry, now locked for others */
   checkOut(id: number): Promise<VaultEntry>;
   undoCheckOut(id: number): Promise<VaultEntry>;
   checkIn(id: number, bytes: Uint8Array, comment: string, record: RecordChanges): Promise<VaultEntry>;
@@ -70,19 +73,19 @@ export interface VaultPort {
   add(addition: Addition, bytes: Uint8Array): Promise<VaultEntry>;
 }
 
-/** The vault did not answer, or not as it should. */
+/** The vault did not answer properly. */
 export const vaultProblem = (message: string): AppError => new AppError(502, 'vault-unreachable', message);
 
-/** Name under which Rule checks files out. */
+/** User name for Rule's check-outs. */
 export const RULE_USER = 'Rule';
 
-/** How many rows a full answer has, said beside it: an answer that lacks some is not believed. */
+/** Header with the row count of an answer, to detect incomplete ones. */
 const COUNT = 'x-total-count';
 
-/** States that Rule knows the meaning of. */
+/** States known to Rule. */
 const STATES = ['open', 'in check', 'released'] as const;
 
-/** What the stand-in calls a file that is neither part nor assembly nor drawing. */
+/** The stand-in's kind for other files. */
 const OTHER = 'document';
 const KINDS_THERE = KINDS.map((kind) => (kind === 'other' ? OTHER : kind));
 const kindHere = (kind: string): Kind => (kind === OTHER ? 'other' : (kind as Kind));
@@ -141,23 +144,23 @@ const tableCheck = Joi.array()
   .items(Joi.object({ field: Joi.string().required(), kind: Joi.string().required(), name: Joi.string().allow('').required() }).unknown(true))
   .required();
 
-/** Bytes that go out in one piece. */
+/** Bytes sent per chunk. */
 const PIECE = 64 * 1024;
 
-/** Bytes that a system keeps of what it was given to send, and bytes in a second that a line carries at least. */
+/** Typical size of send buffers in bytes, and minimum line speed in bytes per second. */
 const MOST_ON_ITS_WAY = 4 * 1024 * 1024;
 const SLOWEST = 32 * 1024;
 
-/** What the vault answered: its status, the rows that it says there are, and what it sent. */
+/** An answer: status, announced row count and body. */
 interface Answer {
   readonly status: number;
   readonly count: number | null;
   readonly body: unknown;
 }
 
-/** The stand-in vault over HTTP. Nothing that it says is taken without being looked at. */
+/** Client of the stand-in vault over HTTP. All answers are validated. */
 export class HttpVault implements VaultPort {
-  /** @param silenceMs longest time in which nothing goes out and nothing comes in; how long a transfer takes as a whole does not matter */
+  /** @param silenceMs time limit without any traffic; the total duration is unlimited */
   constructor(
     private readonly base: string,
     private readonly token: string,
@@ -205,14 +208,17 @@ export class HttpVault implements VaultPort {
         });
       });
       if (bytes) {
-        // What was handed over last may still be on its way through a slow line: that is no silence of the vault.
+        // Buffered data may still be on a slow line, which is not silence.
         const onItsWay = (Math.min(bytes.length, MOST_ON_ITS_WAY) / SLOWEST) * 1000;
         pipeline(Readable.from(piecesOf(bytes)), request, () => void request.setTimeout(this.silenceMs + onItsWay));
       } else request.end();
     });
   }
 
-  /** An answer as it should be. @throws AppError where it is not */
+  /**
+   * Validates an answer.
+   * @throws AppError if invalid
+   */
   private checked<T>(answer: Answer, check: Schema): T {
     const { error } = check.validate(answer.body, { convert: false });
     if (error) throw vaultProblem(`The vault's answer is not valid: ${error.details[0]!.message}.`);
@@ -291,10 +297,13 @@ export class HttpVault implements VaultPort {
   }
 }
 
-/** What goes beside a file's bytes, as a header. */
+/** Metadata of an upload, as a header. */
 const beside = (name: string, value: object): Record<string, string> => ({ [name]: Buffer.from(JSON.stringify(value)).toString('base64url') });
 
-/** What was sent as an answer. @throws AppError for a refusal and for what is no answer */
+/**
+ * Parses an answer.
+ * @throws AppError for refusals and invalid answers
+ */
 function answerOf(status: number, content: Buffer): unknown {
   let answer: unknown;
   try {

@@ -16,27 +16,27 @@ import { VaultLocks } from './locks';
 import { RULE_USER, VaultEntry, VaultPort } from './port';
 import { STANDING, Vault } from './vault';
 
-/** Records with the files of the library that they are of. */
+/** Records with their library files. */
 const RECORDS = `FROM vault_records r
   LEFT JOIN (files f JOIN libraries l ON l.id = f.library_id AND l.in_vault LEFT JOIN classes c ON c.id = f.class_id) ON f.path = r.path AND NOT f.removed`;
 const WANTED = `WHERE ($1::text IS NULL OR $1 = '' OR starts_with(r.path, $1 || '/'))
   AND ($2::text IS NULL OR strpos(r.words, $2) > 0)
   AND ($3::text IS NULL OR r.state = $3) AND ($4::text IS NULL OR coalesce(f.kind, r.kind) = $4)`;
 
-/** Records whose path or file name is among keys in small letters, and those whose field has one of the keys. */
+/** Records matching keys by path or file name (lower case), or by a field. */
 const BY_PATH = `WHERE lower(r.path) = ANY($1::text[]) OR lower(regexp_replace(r.path, '^.*/', '')) = ANY($1::text[])`;
 const BY_FIELD = 'WHERE trim(r.record->>$2) = ANY($1::text[])';
 
-/** Records written before what was done is kept: so much at most is not in the history if the server dies. */
+/** Records written before the history is saved; this much may be missing after a crash. */
 const KEPT_TOGETHER = 50;
 
-/** Most that a request waits for records to be written, in milliseconds. What takes longer goes on as a job. */
+/** Longest time a request waits for records, in milliseconds. After that it continues as a job. */
 const PATIENCE = 2000;
 
-/** A record as it is needed to judge an edit. */
+/** A record with what is needed to check an edit. */
 type Judged = Omit<RecordRow, 'closed'>;
 
-/** One value to be written into a record. */
+/** A value to write into a record. */
 interface Edit {
   readonly entry: number;
   readonly field: string;
@@ -44,7 +44,7 @@ interface Edit {
   readonly after: string | null;
 }
 
-/** What a row's key is looked for as: paths without case, values of a field to the letter. */
+/** Normalised key of a row: paths ignore case, field values do not. */
 function wantedKey({ keyField }: Pick<LegacyList, 'keyField'>, cell: string | undefined): string {
   const key = (cell ?? '').trim();
   return keyField === null ? key.replaceAll('\\', '/').toLowerCase() : key;
@@ -52,7 +52,7 @@ function wantedKey({ keyField }: Pick<LegacyList, 'keyField'>, cell: string | un
 
 const sameText = (a: string | null, b: string | null): boolean => (a ?? '') === (b ?? '');
 
-/** Records of the vault, looked at and changed as values of files are: with the same checks, and taken back as easily. */
+/** Records of the vault: viewed, edited with the same checks as files, and undone. */
 export class Records {
   constructor(
     private readonly db: Db,
@@ -72,7 +72,7 @@ export class Records {
     );
   }
 
-  /** A page of records. The vault is not asked. */
+  /** A page of records, without querying the vault. */
   async page({ folder, text, state, kind, offset, limit }: RecordsQuery): Promise<RecordPage> {
     const bind = [folder ?? null, text ? JSON.stringify(text.toLowerCase()).slice(1, -1) : null, state ?? null, kind ?? null];
     const [rows, total, links, definition] = await Promise.all([
@@ -84,7 +84,7 @@ export class Records {
     return { rows: rows.map((row) => ({ ...row, closed: closedFields(row, definition, links) })), total: total!.total };
   }
 
-  /** What people did with records, the newest first. */
+  /** Changes of records, newest first. */
   history(): Promise<RecordEditRow[]> {
     return this.db.all<RecordEditRow>(
       `SELECT e.id, e.title, e.at, e.by_name AS "by", e.undone_at AS "undoneAt", count(l.field)::int AS values, count(DISTINCT l.entry_id)::int AS records
@@ -92,13 +92,16 @@ export class Records {
     );
   }
 
-  /** Work on records under a job, with what came of it where that is known soon. */
+  /**
+   * Runs record changes as a job.
+   * @returns its result if it finishes soon
+   */
   private async begin(user: User, title: string, work: (context: JobContext) => Promise<RecordEditReport>): Promise<RecordsStarted> {
     const { job, result } = await this.jobs.begin(user, 'records', title, work, PATIENCE);
     return { job, report: result };
   }
 
-  /** Writes values into records. One that cannot be written is left, with its reason, and stops no other record. */
+  /** Writes values into records. Refused values are reported and stop nothing else. */
   edit(user: User, edits: RecordEdits): Promise<RecordsStarted> {
     return this.begin(user, `Change records: ${edits.title}`, (context) => this.editNow(context, user, edits));
   }
@@ -127,7 +130,7 @@ export class Records {
     rows: ReadonlyMap<number, Judged>,
     left: { path: string; field: string; reason: string }[],
   ): Promise<RecordEditReport> {
-    // What the vault holds now decides, not what was last heard of it.
+    // Compares with the vault's current values.
     const fresh = new Map(
       (wanted.size ? await this.port.entries([...wanted.keys()].map((entry) => rows.get(entry)!.path)) : []).map((entry) => [entry.id, entry]),
     );
@@ -178,7 +181,10 @@ export class Records {
     return { edit, written, left };
   }
 
-  /** Keeps what was written, under the change that it belongs to. @returns the number of the change */
+  /**
+   * Saves written lines under their change.
+   * @returns the number of the change
+   */
   private keepLines(user: User, title: string, edit: number | null, lines: readonly (Edit & { path: string })[]): Promise<number> {
     return this.db.transaction(async (sql) => {
       const id =
@@ -197,7 +203,7 @@ export class Records {
     });
   }
 
-  /** Gives records back what an edit found, where they still hold what it left. */
+  /** Undoes a change where records still hold its values. */
   async undo(user: User, id: number): Promise<RecordsStarted> {
     const edit = await this.db.one<{ title: string; user: number | null; undone: boolean }>(
       'SELECT title, user_id AS "user", undone_at IS NOT NULL AS undone FROM record_edits WHERE id = $1',
@@ -224,7 +230,7 @@ export class Records {
     return report;
   }
 
-  /** Judges a value for a field of a record: by the vault's definition, by the leads of links, and by the schema. */
+  /** Checks a value for a field against definition, leads and schema. */
   private async checker(): Promise<(row: Judged, field: string, after: string | null) => string | null> {
     const [links, definition, settings, properties] = await Promise.all([
       this.vault.links(),
@@ -245,14 +251,17 @@ export class Records {
     };
   }
 
-  /** Reads a list from elsewhere. @throws AppError for one that cannot be read */
+  /**
+   * Reads a list.
+   * @throws AppError if it cannot be read
+   */
   async openList(name: string, bytes: Uint8Array): Promise<PlainTable> {
     const read = await this.pool.run('readList', { name, bytes });
     if (!read.ok) throw new AppError(read.status, read.code, read.message);
     return read.table;
   }
 
-  /** What a list from elsewhere would do with records, row by row. */
+  /** Previews a list, by row. */
   async readList(list: LegacyList): Promise<LegacyRow[]> {
     const at = (header: string): number => {
       const column = list.headers.indexOf(header);
@@ -264,7 +273,7 @@ export class Records {
     const check = await this.checker();
     const keys = [...new Set(list.rows.map((cells) => wantedKey(list, cells[keyAt])))];
     const records = list.keyField === null ? await this.judged(BY_PATH, [keys]) : await this.judged(BY_FIELD, [keys, list.keyField]);
-    // A key says one record, or none: of two that it fits it is not known which is meant.
+    // A key matching several records is ambiguous.
     const byKey = new Map<string, Judged | null>();
     const put = (key: string, row: Judged) => byKey.set(key, byKey.has(key) && byKey.get(key) !== row ? null : row);
     for (const row of records) {
@@ -306,7 +315,7 @@ export class Records {
     });
   }
 
-  /** Takes a list into records: what can be taken, with a report of what cannot. */
+  /** Writes a list into records and reports what was refused. */
   takeList(user: User, list: LegacyList): Promise<RecordsStarted> {
     return this.begin(user, `Take a list of ${count(list.rows.length, 'row')} into records`, (context) => this.takeNow(context, user, list));
   }
@@ -323,14 +332,14 @@ export class Records {
   }
 }
 
-/** The property that a field of a record holds; nothing where its link leads to several, or to none. */
+/** The property linked to a field; nothing if there is none or more than one address. */
 function propertyOf(field: string, row: Judged, links: readonly Link[], properties: ReadonlyMap<number, Property>): Property | null {
   const link = links.find((other) => other.field === field && linkReaches(other, row.kind, row.className));
   const [end] = link?.at ?? [];
   return end && 'property' in end ? (properties.get(end.property) ?? null) : null;
 }
 
-/** Fields of a record that nobody types, with the reason as words after the field's name. */
+/** Read-only fields of a record, with the reason as words after the field's name. */
 function closedFields(row: Judged, { fields, systemFields, steps }: VaultDefinition, links: readonly Link[]): Record<string, string> {
   const closed: Record<string, string> = {};
   for (const name of systemFields) closed[name] = 'is kept by the vault itself';

@@ -5,7 +5,7 @@ import { notFound, refused } from '../platform/problem';
 import { User, mayDecide } from '../users/user';
 import { VaultRuns } from './runs';
 
-/** A kept rehearsal, without its files. */
+/** A kept rehearsal without its files. */
 const ROW = `r.id, r.title, r.at, r.vault_at AS "vaultAt", r.edition, r.by_name AS "by", coalesce(r.user_id = $1, false) AS mine, jsonb_array_length(r.content) AS files,
   (SELECT count(*)::int FROM jsonb_array_elements(r.content) f WHERE f->>'blocked' IS NOT NULL) AS blocked,
   (SELECT coalesce(sum((f->'counts'->>'ask')::int), 0)::int FROM jsonb_array_elements(r.content) f) AS asks`;
@@ -18,7 +18,7 @@ const ACTIONS: Readonly<Record<RehearsedFile['told'][number]['action'], string>>
   stays: 'stays apart',
 };
 
-/** Rehearsals kept as evidence of what links would have done at that time. */
+/** Rehearsals kept as evidence. */
 export class KeptRehearsals {
   constructor(
     private readonly db: Db,
@@ -30,7 +30,7 @@ export class KeptRehearsals {
     return this.db.all<KeptRehearsal>(`SELECT ${ROW} FROM vault_rehearsals r ORDER BY r.id DESC LIMIT 500`, [user.id]);
   }
 
-  /** Rehearses a check-in of all files, and keeps what it would do with every linked value that differs. */
+  /** Rehearses a check-in of all files and stores every differing value. */
   async keep(user: { readonly id: number | null; readonly displayName: string }, title: string): Promise<KeptRehearsal> {
     const rows = await this.runs.rehearse(null, Infinity);
     const row = await this.db.one<{ id: number }>(
@@ -41,14 +41,14 @@ export class KeptRehearsals {
     return this.get(user, row!.id);
   }
 
-  /** @throws AppError for one that is not there */
+  /** @throws AppError if there is none */
   async get(user: { readonly id: number | null }, id: number): Promise<KeptRehearsalView> {
     const row = await this.db.one<KeptRehearsalView>(`SELECT ${ROW}, r.content AS rows FROM vault_rehearsals r WHERE r.id = $2`, [user.id, id]);
     if (!row) throw notFound(`Rehearsal ${id}`);
     return row;
   }
 
-  /** One line per file and linked value that differs, and one for a file without any. */
+  /** One line per file and differing value; one line for other files. */
   async table(user: Pick<User, 'id'>, id: number): Promise<{ name: string; text: string }> {
     const kept = await this.get(user, id);
     const lines = kept.rows.flatMap(({ path, kind, state, version, changed, blocked, told }) => {
@@ -60,7 +60,7 @@ export class KeptRehearsals {
     return { name: `${kept.title}.csv`, text: writeCsv([headers, ...lines]) };
   }
 
-  /** Removes one: who kept it, or an administrator. */
+  /** Removes a rehearsal; only for its owner or an administrator. */
   async remove(user: User, id: number): Promise<void> {
     const row = await this.db.one<{ user: number | null }>('SELECT user_id AS "user" FROM vault_rehearsals WHERE id = $1', [id]);
     if (!row) throw notFound(`Rehearsal ${id}`);

@@ -20,16 +20,16 @@ interface FileInVault {
   readonly record: Readonly<Record<string, string>>;
 }
 
-/** Files compared in one step. */
+/** Files compared at a time. */
 const BATCH = 2000;
 
-/** Models go before the drawings that show them. */
+/** Models come before drawings. */
 const ORDER: readonly Kind[] = ['part', 'assembly', 'drawing', 'other'];
 
-/** Reasons and values that are told of one file. */
+/** Maximum values reported per file. */
 const MOST_TOLD = 5;
 
-/** What a run is called in the list of jobs. */
+/** Job titles of runs. */
 const TITLES: Readonly<Record<RunKind, (files: string) => string>> = {
   'check in': (files) => `Check in ${files}`,
   'records to files': (files) => `Pass records to ${files}`,
@@ -40,22 +40,22 @@ const TITLES: Readonly<Record<RunKind, (files: string) => string>> = {
   'bring in': (files) => `Bring ${files} into the vault`,
 };
 
-/** What a run does where it has a choice. */
+/** Options of a run. */
 type Wishes = Pick<VaultRun, 'clash' | 'titleBlocks'>;
 
-/** Values passed through links for many files: told beforehand, done as a job, reported file by file. */
+/** Runs over many files: previewed, executed as a job, reported by file. */
 export class VaultRuns {
   constructor(
     private readonly db: Db,
     private readonly vault: Vault,
     private readonly jobs: Jobs,
-    /** Reads again what was written from outside. */
+    /** Rescans files written outside an apply. */
     private readonly rescan: (context: JobContext) => Promise<unknown>,
   ) {
     jobs.define<VaultRun & { user: User }>('check-in', (context, { user, ...run }) => this.run(context, user, run));
   }
 
-  /** The vault's files with what was last heard of them: all, or some. */
+  /** Files in the vault with their last fetched entries; all or some. */
   private files(ids: readonly number[] | null): Promise<FileInVault[]> {
     return this.db.all<FileInVault>(
       `SELECT f.id, f.path, f.kind, f.hash, f.lock_reason AS lock, r.state, r.version, r.hash AS newest, b.version AS base, r.record
@@ -66,7 +66,7 @@ export class VaultRuns {
     );
   }
 
-  /** Files of the library that stands for the vault which the vault does not have: in a folder of it, or some. */
+  /** Files of the vault's library that are not in the vault; in a folder, or some. */
   private strangers(folder: string | null, ids: readonly number[] | null): Promise<{ id: number; path: string; kind: Kind; className: string | null }[]> {
     return this.db.all(
       `SELECT f.id, f.path, f.kind, c.name AS "className" FROM files f JOIN libraries l ON l.id = f.library_id AND l.in_vault LEFT JOIN classes c ON c.id = f.class_id
@@ -77,7 +77,7 @@ export class VaultRuns {
     );
   }
 
-  /** What bringing a folder in would do: the files that the vault lacks, with the record that each would get. */
+  /** Previews bringing in a folder: new files with their initial records. */
   async newcomers(folder: string): Promise<Newcomer[]> {
     const files = await this.strangers(folder, null);
     const told: Newcomer[] = [];
@@ -89,7 +89,7 @@ export class VaultRuns {
     return told;
   }
 
-  /** How many title block cells of files are stale. */
+  /** Counts stale title block cells by file. */
   private async staleCells(files: readonly FileInVault[]): Promise<Map<number, number>> {
     const rows = await this.db.all<{ file: number; cells: number }>(
       `SELECT file_id AS file, count(*)::int AS cells FROM cell_states WHERE state = 'stale' AND file_id = ANY($1::int[]) GROUP BY file_id`,
@@ -99,8 +99,8 @@ export class VaultRuns {
   }
 
   /**
-   * What a run would do with each file, by what was last heard of the vault: nothing is asked of it, and nothing written.
-   * @param most values that are told of one file
+   * Previews a run from last fetched data, without querying the vault or writing.
+   * @param most maximum values reported per file
    */
   async rehearse(ids: readonly number[] | null, most = MOST_TOLD): Promise<RehearsedFile[]> {
     const files = await this.files(ids);
@@ -151,14 +151,17 @@ export class VaultRuns {
     return told;
   }
 
-  /** Begins a run. @returns the job's number */
+  /**
+   * Starts a run.
+   * @returns the job's number
+   */
   start(user: User, run: VaultRun): Promise<number> {
     return this.jobs.start(user, 'check-in', TITLES[run.kind](count(run.files.length, 'file')), { ...run, user });
   }
 
-  /** Works on one file after the other. A run that was interrupted goes on with the first file that is not done. */
+  /** Processes files one by one. An interrupted run continues with the first unfinished file. */
   private async run(context: JobContext, user: User, { kind, files: ids, clash, titleBlocks }: VaultRun): Promise<VaultRunResult> {
-    // What the vault holds now, of all files at once, before any of them is touched.
+    // Fetches all entries before any file is touched.
     if (kind === 'check in') await this.vault.refresh();
     const rows = await this.db.all<VaultRunFile>(
       'SELECT file_id AS file, path, outcome, message, version FROM vault_run_files WHERE job_id = $1 ORDER BY path',
@@ -183,17 +186,17 @@ export class VaultRuns {
       if (row.outcome === 'left out') context.error(file.path, row.message);
     }
     if (kind === 'get newest' && rows.some((row) => row.outcome === 'done')) await this.rescan(context);
-    // What was done before someone cancelled is done, and said; the others are not begun.
+    // After cancellation, finished files stay done; the others are not started.
     const done = new Set(rows.map((row) => row.file));
     for (const file of files)
       if (!done.has(file.id))
         rows.push({ file: file.id, path: file.path, outcome: 'left out', message: 'The run was cancelled before this file.', version: null });
-    // What has left the vault or the library meanwhile is said too.
+    // Files removed from vault or library meanwhile are reported.
     const known = new Set([...before, ...all.map((file) => file.id)]);
     const gone = ids.filter((id) => !known.has(id));
     if (gone.length)
       for (const { id, path } of await this.db.all<{ id: number; path: string }>('SELECT id, path FROM files WHERE id = ANY($1::int[]) ORDER BY path', [gone]))
-        // A server that stopped between bringing a file in and noting it finds it there.
+        // A server that stopped before recording the file finds it in the vault.
         rows.push({
           file: id,
           path,
@@ -243,7 +246,7 @@ export class VaultRuns {
     }
   }
 
-  /** What is taken where a value would be asked about. A blank never erases, nor for many at once: that is decided file by file. */
+  /** Default decisions for clashes. Blanks never win automatically. */
   private async settled(file: FileInVault, clash: VaultRun['clash']): Promise<Record<string, 'file' | 'record'>> {
     const settled: Record<string, 'file' | 'record'> = {};
     if (clash === 'leave out') return settled;
@@ -258,7 +261,7 @@ export class VaultRuns {
     { clash, titleBlocks }: Wishes,
     row: (outcome: VaultRunFile['outcome'], message: string, version?: number | null) => VaultRunFile,
   ): Promise<VaultRunFile> {
-    // A model that was checked in before may have changed the texts on this sheet.
+    // Reloaded: an earlier model may have changed this drawing.
     const [file] = await this.files([id]);
     if (!file) throw refused('not-in-vault', 'The file is not in the vault any more.');
     const links = (await this.vault.compareAll([file], false)).get(id)!;

@@ -6,28 +6,28 @@ import { inForceOf } from '../schema/editions';
 import { heldAt, heldInside, valuesFor } from '../values/held';
 import { recordText } from '../values/linked';
 
-/** A file whose side of links is asked for. */
+/** A file whose side of links is requested. */
 export interface LinkedFile {
   readonly id: number;
   readonly kind: Kind;
   readonly className: string | null;
-  /** The model that a drawing shows. */
+  /** The model of a drawing. */
   readonly model: number | null;
 }
 
-/** An address that a record's value would be written to, with what is there to the letter. */
+/** A target address with its exact current value. */
 export interface Target {
   readonly address: Address;
   readonly held: HeldValue | null;
 }
 
-/** The file's side of a link: what it says, and where it says it. */
+/** The file's side of a link: its value and addresses. */
 export interface Side {
-  /** As a record says it; `null` for nothing. */
+  /** In the record's notation; `null` for none. */
   readonly text: string | null;
-  /** Why the file says no one thing; `null` where it does. */
+  /** Why the value is ambiguous; `null` if it is not. */
   readonly why: string | null;
-  /** The end that gives the value, or would take it; `null` where the file has none. */
+  /** The address that provides or would take the value; `null` if there is none. */
   readonly end: LinkEnd | null;
   readonly property: Property | null;
   readonly targets: readonly Target[];
@@ -40,7 +40,7 @@ interface Holder {
   readonly label: string;
 }
 
-/** Files with their class and the model that they show. */
+/** Files with class and model. */
 export const linkedFiles = (sql: Sql, ids: readonly number[]): Promise<LinkedFile[]> =>
   sql.all<LinkedFile>(
     `SELECT f.id, f.kind, c.name AS "className", f.model_file_id AS model FROM files f LEFT JOIN classes c ON c.id = f.class_id WHERE f.id = ANY($1::int[])`,
@@ -48,8 +48,8 @@ export const linkedFiles = (sql: Sql, ids: readonly number[]): Promise<LinkedFil
   );
 
 /**
- * What files say for links, with a number of statements that does not depend on theirs: by file, by the number of the link.
- * @param exactly whether it is wanted what files hold to the letter, where what the grid shows of them is enough to decide
+ * File sides of links by file and link number, with a fixed number of statements.
+ * @param exactly whether exact held values are needed, not only displayed ones
  */
 export async function sidesOf(
   sql: Sql,
@@ -93,7 +93,7 @@ export async function sidesOf(
   const holdersOf = new Map<number, Holder[]>();
   for (const holder of holders) holdersOf.set(holder.file, [...(holdersOf.get(holder.file) ?? []), holder]);
 
-  // What ends of links are in a kind of file is the same for all files of the kind.
+  // Addresses of links depend only on the kind of file.
   const kinds = new Map<string, readonly KindEnd[]>();
   const endsOf = (link: Link, kind: Kind): readonly KindEnd[] => {
     const key = `${link.id}/${kind}`;
@@ -101,7 +101,7 @@ export async function sidesOf(
     if (!ends) kinds.set(key, (ends = endsIn(link, kind, properties)));
     return ends;
   };
-  /** Whether a variant has a value of its own, or none to fall back on. */
+  /** Whether a variant has its own value or no fallback. */
   const isOwn = (file: LinkedFile, property: Property, holder: string): boolean =>
     !property.fallback || inside.get(`${file.id}/${holder}`)?.[property.id] !== undefined;
   const addressesOf = (file: LinkedFile, { property, slot, place }: KindEnd): Address[] => {
@@ -111,7 +111,7 @@ export async function sidesOf(
     const own = { file: file.id, holder: '', place: slot!.place, name: slot!.name };
     if (property!.level === 'variant') return [own, ...holders.flatMap(({ key }) => (isOwn(file, property!, key) ? [{ ...own, holder: key }] : []))];
     return holders.flatMap((holder): Address[] => {
-      // On a sheet its cell is the value's home, where the block has one.
+      // On a sheet, the home cell of its block.
       const cell = homeCell(schema.bindings, property!.id, familyOf(holder.label));
       return cell === null ? [] : [{ file: file.id, holder: holder.key, place: 'cell', name: cell }];
     });
@@ -130,10 +130,10 @@ export async function sidesOf(
     const side = (text: string | null, why: string | null = null): Side => ({ text, why, end, property, targets });
     if (!property) return side(recordText(targets[0]!.held, null));
     if (place === 'model') return side(file.model === null ? null : recordText(values.get(file.model)?.[property.id] ?? null, property));
-    // A property says what the grid shows of it: also one that is under a known spelling, or is worked out.
+    // A property's displayed value, including known spellings and computed ones.
     if (place === 'file') return side(recordText(values.get(file.id)?.[property.id] ?? null, property));
     if (addresses.length === 0) return side(null);
-    // The document stands for its first variant, and for those that fall back on it.
+    // The document stands for its first variant and for those that fall back to it.
     const heldBy = (holder: string) => (holder === '' ? values.get(file.id)?.[property.id] : inside.get(`${file.id}/${holder}`)?.[property.id]) ?? null;
     const texts = [...new Set(addresses.map(({ holder }) => recordText(heldBy(holder), property)))];
     return texts.length > 1 ? side(null, `its ${property.level}s hold ${texts.length} different values of ${property.caption}`) : side(texts[0] ?? null);
@@ -147,7 +147,7 @@ export async function sidesOf(
         chosen = side;
         break;
       }
-      // Where none holds a value, one is written to the first that has a place for it.
+      // If no address holds a value, the first one with a place is written.
       if (!chosen || (chosen.targets.length === 0 && side.targets.length > 0)) chosen = side;
     }
     sides.get(file.id)!.set(link.id, chosen ?? NOWHERE);
@@ -157,12 +157,12 @@ export async function sidesOf(
 
 const NOWHERE: Side = { text: null, why: null, end: null, property: null, targets: [] };
 
-/** An end of a link as it is in a kind of file. */
+/** An address of a link for a kind of file. */
 interface KindEnd {
   readonly end: LinkEnd;
   readonly property: Property | null;
   readonly slot: Slot | null;
-  /** Whether it is the file's own, in holders inside it, or the model's. */
+  /** In the file, in holders inside it, or in its model. */
   readonly place: 'file' | 'inside' | 'model';
 }
 
@@ -171,7 +171,7 @@ interface Asked {
   readonly addresses: readonly Address[];
 }
 
-/** The ends of a link that files of a kind can have. */
+/** Addresses of a link for a kind of file. */
 const endsIn = (link: Link, kind: Kind, properties: ReadonlyMap<number, Property>): KindEnd[] =>
   link.at.flatMap((end): KindEnd[] => {
     if (!('property' in end)) return [{ end, property: null, slot: endSlot(end, kind, properties), place: 'file' }];

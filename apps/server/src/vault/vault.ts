@@ -23,35 +23,35 @@ import { Replaced, putNewest, settleNewest } from './newest';
 import { RULE_USER, VaultEntry, VaultPort } from './port';
 import { Side, linkedFiles, sidesOf } from './sides';
 
-/** One link of a file: its three values, and the file's side to the letter. */
+/** A link of a file: its three values, and exact addresses. */
 export interface Compared {
   readonly values: LinkValues;
   readonly side: Side;
 }
 
-/** Which way values may pass. */
+/** Allowed directions. */
 export type Ways = 'both' | 'in' | 'out';
 
-/** How an entry stands, by what was last heard of it. */
+/** Columns of an entry's standing. */
 export const STANDING = `r.version, r.version_by AS "versionBy", r.version_at AS "versionAt", r.state, r.state_by AS "stateBy", r.state_at AS "stateAt",
   r.checked_out_by AS "checkedOutBy", r.checked_out_at AS "checkedOutAt"`;
 
-/** A definition of which nothing is known yet. */
+/** The definition before the first fetch. */
 const UNKNOWN: VaultDefinition = { fields: [], systemFields: [], states: [], steps: [], mayDefine: false };
 
-/** Time after which nobody waits for a check-in any more that is not under way here. */
+/** Age at which a check-in not running here counts as abandoned. */
 const GIVEN_UP_MS = 10 * 60_000;
 
-/** Files whose versions are looked for at one time; the others come next. */
+/** Maximum version lookups per refresh. */
 const MOST_ASKED = 200;
 const MOST_UNKNOWN = 10_000;
 
-/** What the vault did not answer now it is asked again later. */
+/** Ignores vault failures; retried at the next refresh. */
 function passOver(error: unknown): void {
   if (!(error instanceof AppError)) throw error;
 }
 
-/** A check-in that has begun. */
+/** A check-in in progress. */
 interface Begun {
   readonly file: number;
   readonly entry: number;
@@ -63,12 +63,12 @@ interface Begun {
   readonly user: User;
 }
 
-/** Links between record fields and file addresses, and check-in through them. */
+/** Links between record fields and files, and check-in through them. */
 export class Vault {
-  /** Files that are being checked in here: their check-ins have not broken off, however long they take. */
+  /** Files being checked in by this process. */
   private readonly running = new Set<number>();
   private readonly since: Date;
-  /** Files and entries that were asked about before: entry, its newest version and the file's hash. */
+  /** Version lookups already done: entry, newest version and file hash. */
   private readonly answered = new Set<string>();
 
   constructor(
@@ -92,14 +92,14 @@ export class Vault {
     return (await this.editions.inForce(this.db)).schema.links;
   }
 
-  /** Says whether a library stands for the vault. One does at most; its files are the vault's, path by path. */
+  /** Marks a library as the vault's working copy; at most one is. */
   async stand(library: number, inVault: boolean): Promise<void> {
     if (!(await this.db.one('SELECT 1 FROM libraries WHERE id = $1', [library]))) throw notFound(`Library ${library}`);
     await this.db.run('UPDATE libraries SET in_vault = (id = $1 AND $2) WHERE in_vault <> (id = $1 AND $2)', [library, inVault]);
     await this.refresh();
   }
 
-  /** Asks the vault for all that looks need, and keeps it. Where it does not answer, what it said last goes on to count, and the reason is kept. */
+  /** Fetches everything from the vault and stores it. On failure the last state stays in force, with the error. */
   async refresh(): Promise<void> {
     await settleNewest(this.db, this.store);
     try {
@@ -122,12 +122,12 @@ export class Vault {
     await this.settleBegun().catch(passOver);
   }
 
-  /** The definition of records as the vault last said it. */
+  /** The record definition as last fetched. */
   async definition(): Promise<VaultDefinition> {
     return (await this.db.one<{ definition: VaultDefinition }>('SELECT definition FROM vault_said'))?.definition ?? UNKNOWN;
   }
 
-  /** How many records links reach, and in how many the field holds a value. */
+  /** Number of records reached by links, and filled ones. */
   async filled(links: readonly Link[]): Promise<{ readonly link: number; readonly records: number; readonly filled: number }[]> {
     return this.db.all(
       `SELECT w.id AS link, count(*)::int AS records, count(nullif(r.record->>w.field, ''))::int AS filled
@@ -138,7 +138,7 @@ export class Vault {
     );
   }
 
-  /** How the vault stands to the library, as it last said. */
+  /** State of vault and library, as last fetched. */
   async state(): Promise<VaultState> {
     const [said, links, { links: drafted }, properties, libraries, folders] = await Promise.all([
       this.db.one<{ at: string; known: boolean; definition: VaultDefinition; table: VaultTableRow[]; problem: string | null }>(
@@ -166,7 +166,10 @@ export class Vault {
     };
   }
 
-  /** The entry of a file, by the library that stands for the vault. @throws AppError for a file that is not the vault's */
+  /**
+   * The vault path of a file.
+   * @throws AppError if it is not in the vault's library
+   */
   private async path(id: number): Promise<string> {
     const row = await this.db.one<{ path: string; inVault: boolean; library: string }>(
       'SELECT f.path, l.in_vault AS "inVault", l.name AS library FROM files f JOIN libraries l ON l.id = f.library_id WHERE f.id = $1',
@@ -183,7 +186,7 @@ export class Vault {
     return entry;
   }
 
-  /** A file beside its record, as the vault last said it. */
+  /** A file beside its record, as last fetched. */
   async file(id: number): Promise<VaultFile> {
     const file = await this.libraries.file(id);
     const path = await this.path(id);
@@ -196,8 +199,8 @@ export class Vault {
   }
 
   /**
-   * What the next check-in would do if a file and its record held other values, in a state of the workflow: decided by the same function,
-   * on copies. What is typed for the file is read as in the grid.
+   * Outcome of the next check-in for other values and another state, decided by the same function on copies. File values are parsed as in
+   * the grid.
    */
   async tryOut(id: number, { state, edits }: TryValues): Promise<LinkValues[]> {
     const file = await this.libraries.file(id);
@@ -219,22 +222,22 @@ export class Vault {
     const compared = await this.compareAll([{ id, kind: file.kind, record, state }], true, (link, side) => {
       const text = typed.get(link.id);
       if (text === undefined) return side;
-      // A file may hold what nobody could type in Rule.
+      // A file may hold values that could not be typed in Rule.
       const check = written(side, text, file.class, standIns);
       return { ...side, why: null, text: check?.ok ? recordText(check.held, side.property) : text || null };
     });
     return compared.get(id)!.map(({ values }) => values);
   }
 
-  /** The links of one file with their three values, and what the file holds to the letter. */
+  /** The links of one file with all values and exact addresses. */
   private async compare(id: number, kind: Kind, { record, state }: Pick<VaultEntry, 'record'> & { readonly state: string }): Promise<readonly Compared[]> {
     return (await this.compareAll([{ id, kind, record, state }])).get(id)!;
   }
 
   /**
-   * The same for many files, with a number of statements that does not depend on theirs.
-   * @param exactly whether it is wanted what files hold to the letter, where what the grid shows of them is enough to decide
-   * @param played what a file is taken to hold instead of what it holds
+   * The same for many files, with a fixed number of statements.
+   * @param exactly whether exact held values are needed, not only displayed ones
+   * @param played replaces a file's side
    */
   async compareAll(
     files: readonly { readonly id: number; readonly kind: Kind; readonly record: VaultEntry['record']; readonly state: string }[],
@@ -291,8 +294,8 @@ export class Vault {
   }
 
   /**
-   * The values that both sides last agreed on, by file and link. What was agreed on for another field or another address says nothing of
-   * this one. One list instead of rows: the driver takes longer to take rows apart than the database to find them.
+   * Last agreed values by file and link. Agreements for another field or address do not count. Loaded as one JSON list: the driver parses
+   * rows slowly.
    */
   private async agreements(files: readonly number[], links: readonly Link[]): Promise<Map<number, Map<number, string | null>>> {
     const found = await this.db.one<{ list: [file: number, link: number, value: string | null][] | null }>(
@@ -310,7 +313,7 @@ export class Vault {
     return agreed;
   }
 
-  /** @throws AppError for a field that the vault, as far as it is known, does not have */
+  /** @throws AppError if the vault is known not to have the field */
   async checkField(field: string): Promise<void> {
     const { fields, systemFields } = await this.definition();
     const names = [...fields.filter((other) => !other.retired).map((other) => other.name), ...systemFields];
@@ -318,9 +321,9 @@ export class Vault {
   }
 
   /**
-   * The file's bytes, if they are what Rule read and are made from the vault's newest version: whatever is checked in, its values are those
-   * that were compared, and nobody's version is written over unseen.
-   * @param over a version that the person knowingly replaces
+   * The file's bytes, if unchanged since reading and based on the vault's newest version, so that compared values match and no version is
+   * overwritten.
+   * @param over a version the user knowingly replaces
    */
   private async bytesToCheckIn(id: number, path: string, entry: VaultEntry, over: number | undefined): Promise<Buffer> {
     const row = (await this.db.one<{ root: string; hash: string; base: number | null }>(
@@ -340,9 +343,8 @@ export class Vault {
   }
 
   /**
-   * Checks a file in: passes values through its links both ways, as decided and settled. All that can be refused is refused before anything
-   * is written; the file is checked out first, so that nobody comes between. Where it breaks off, what became of it is found out: either file
-   * and record agree, or both are as they were.
+   * Checks a file in, passing values both ways. Everything refusable is refused before writing; the file is checked out first. If
+   * interrupted, the outcome is determined: both sides agree, or both are unchanged.
    */
   async checkIn(user: User, id: number, wishes: CheckIn): Promise<CheckInReport> {
     if (this.running.has(id)) throw refused('under-way', 'This file is being checked in already.');
@@ -371,7 +373,7 @@ export class Vault {
       if (out.version !== entry.version) throw refused('newer-in-vault', `Someone checked in version ${out.version} of ${path} in the meantime. Try again.`);
       const cells = titleBlocks ? await this.texts.stale(this.db, [id]) : [];
       const changeSet = await this.write(user, `check-in of ${file.name}`, file.path, lines, cells);
-      // Rule itself may have written it since; someone else may not.
+      // Rule itself may have changed it since; nobody else may.
       const bytes = await this.bytesToCheckIn(id, path, entry, entry.version);
       await this.db.run('UPDATE vault_begun SET hash = $2, change_set_id = $3 WHERE file_id = $1', [id, hashOf(bytes), changeSet]);
       const after = await this.port.checkIn(
@@ -384,13 +386,16 @@ export class Vault {
       return { version: after.version, recordChanges: Object.keys(record).length, fileChanges: lines.length, cells: cells.length, changeSet };
     } catch (error) {
       const adopted = await this.settleBegun(id).catch(() => null);
-      // The vault had taken it in, and only its answer was lost.
+      // The vault accepted it; only the answer was lost.
       if (adopted) return { version: adopted, recordChanges: Object.keys(record).length, fileChanges: lines.length, cells: 0, changeSet: null };
       throw error;
     }
   }
 
-  /** Passes what the record says into the file, without a check-in. @returns how many values, and how many were left undecided */
+  /**
+   * Passes record values into the file without a check-in.
+   * @returns passed and undecided counts
+   */
   async toFile(user: User, id: number, settled: CheckIn['settled']): Promise<{ readonly passed: number; readonly left: number }> {
     const file = await this.libraries.file(id);
     const entry = await this.entry(await this.path(id));
@@ -401,7 +406,7 @@ export class Vault {
     return { passed: lines.length, left };
   }
 
-  /** Passes what the file says into its record, without a new version. */
+  /** Passes file values into the record without a new version. */
   async toRecord(user: User, id: number, settled: CheckIn['settled']): Promise<{ readonly passed: number; readonly left: number }> {
     void user;
     const file = await this.libraries.file(id);
@@ -419,8 +424,7 @@ export class Vault {
   }
 
   /**
-   * Replaces a file by the vault's newest version, where the file is one of the vault's versions: what was changed here is never lost. It has
-   * to be read again afterwards.
+   * Replaces an unmodified file with the vault's newest version; rescan afterwards.
    * @returns whether there was a newer version
    */
   async getNewest(id: number): Promise<boolean> {
@@ -444,7 +448,7 @@ export class Vault {
     return true;
   }
 
-  /** Finds the versions that files are made from which differ from the newest: those of which it is not known yet. */
+  /** Looks up base versions of modified files, where unknown. */
   private async findBases(): Promise<void> {
     const unknown = await this.db.all<{ file: number; entry: number; version: number; hash: string }>(
       `SELECT f.id AS file, r.entry_id AS entry, r.version, f.hash FROM vault_records r JOIN files f ON f.path = r.path AND NOT f.removed AND f.hash <> r.hash
@@ -455,7 +459,7 @@ export class Vault {
     const known: { file: number; entry: number; version: number }[] = [];
     let asked = 0;
     for (const { file, entry, version: newest, hash } of unknown) {
-      // The same question has the same answer.
+      // Already looked up.
       const question = `${entry}/${newest}/${hash}`;
       if (this.answered.has(question) || asked === MOST_ASKED) continue;
       asked++;
@@ -470,14 +474,14 @@ export class Vault {
     );
   }
 
-  /** Keeps a file for Rule, or gives it free. */
+  /** Checks a file out for Rule, or undoes that. */
   async keepOut(id: number, out: boolean): Promise<void> {
     const entry = await this.entry(await this.path(id));
     if (!out && entry.checkedOutBy !== RULE_USER) throw refused('not-out', `${entry.path} is not checked out by Rule.`);
     await this.locks.note(out ? await this.port.checkOut(entry.id) : await this.port.undoCheckOut(entry.id));
   }
 
-  /** What a record would hold if its file were brought in, by the links and initial values; and why it cannot be. */
+  /** Initial records of files to be brought in, or why they cannot be. */
   async fresh(
     files: readonly { readonly id: number; readonly kind: Kind }[],
   ): Promise<Map<number, { readonly record: Record<string, string>; readonly problem: string | null }>> {
@@ -501,7 +505,7 @@ export class Vault {
     );
   }
 
-  /** Adds a file that the vault does not have, its record filled at once. */
+  /** Adds a file to the vault with its record. */
   async bringIn(user: User, id: number): Promise<VaultEntry> {
     const file = await this.libraries.file(id);
     const path = await this.path(id);
@@ -523,7 +527,7 @@ export class Vault {
     return after;
   }
 
-  /** @param cells lines of stale cells; what follows from the values has the last word about a cell */
+  /** @param cells lines of stale cells; lines that follow from values take precedence */
   private async write(user: User, title: string, path: string, lines: readonly Line[], cells: readonly Line[] = []): Promise<number | null> {
     if (lines.length + cells.length === 0) return null;
     const written = new Map([...cells, ...lines, ...(await this.texts.following(this.db, lines))].map((line) => [addressKey(line.address), line]));
@@ -532,7 +536,7 @@ export class Vault {
     return report.changeSet;
   }
 
-  /** Keeps what the vault holds now, and on what both sides agree. */
+  /** Stores the new entry and agreed values. */
   private async finish(id: number, kind: Kind, after: VaultEntry): Promise<void> {
     await this.agree(id, await this.compare(id, kind, after));
     await this.locks.note(after);
@@ -544,9 +548,9 @@ export class Vault {
   }
 
   /**
-   * Finds out what became of check-ins that broke off, of one file or of all: what the vault has taken in is adopted, of everything else the
-   * file gets its old values back and is given free. What cannot be found out now is found out later.
-   * @returns the version that was adopted, where one file was asked about
+   * Determines the outcome of interrupted check-ins, of one file or all: accepted versions are adopted; otherwise the file is reverted and
+   * the check-out undone. Unknown outcomes are retried later.
+   * @returns the adopted version, for a single file
    */
   private async settleBegun(id?: number): Promise<number | null> {
     const begun = await this.db.all<Begun>(
@@ -554,7 +558,7 @@ export class Vault {
          jsonb_build_object('id', u.id, 'name', u.name, 'displayName', u.display_name, 'role', u.role) AS user
        FROM vault_begun b JOIN files f ON f.id = b.file_id JOIN users u ON u.id = b.user_id
        WHERE CASE WHEN $1::int IS NULL THEN b.at < $2::timestamptz OR b.at < $3::timestamptz ELSE b.file_id = $1 END`,
-      // What began before this server did, or too long ago, nobody is waiting for any more.
+      // Started before this server, or too long ago to be running.
       [id ?? null, this.since, new Date(this.clock().getTime() - GIVEN_UP_MS)],
     );
     let adopted: number | null = null;
@@ -567,18 +571,18 @@ export class Vault {
         continue;
       }
       if (entry?.checkedOutBy === RULE_USER) await this.locks.note(await this.port.undoCheckOut(entry.id));
-      // If somebody wrote into the file since then, the revert is refused: the values stay, and the next check-in passes them.
+      // If the file was changed since, the revert is refused; the next check-in passes the values.
       if (row.changeSet !== null) await this.applying.revert(row.user, row.changeSet).catch(passOver);
-      // Last, so that what breaks off here is settled the next time.
+      // Last, so an interruption here is settled next time.
       await this.db.run('DELETE FROM vault_begun WHERE file_id = $1', [row.file]);
     }
     return adopted;
   }
 
   /**
-   * What passes from file to record and from record to file, each value checked for where it goes.
-   * @param ways the ways that are wanted; of one way alone, what nobody has decided is left as it is, and counted
-   * @throws AppError with what cannot pass
+   * Values to pass in each direction, checked.
+   * @param ways requested directions; for one direction, undecided values are skipped and counted
+   * @throws AppError naming what cannot pass
    */
   private async passing(
     file: FileRow,
@@ -638,7 +642,7 @@ export class Vault {
     return { lines, record, left: ways === 'both' ? 0 : open.length };
   }
 
-  /** Remembers the values on which file and record agree now. */
+  /** Stores agreed values. */
   private async agree(file: number, compared: readonly { values: LinkValues }[]): Promise<void> {
     const list = compared
       .filter(({ values }) => values.decision.action === 'equal')
@@ -651,11 +655,11 @@ export class Vault {
   }
 }
 
-/** A record's text as the file would hold it, by the same checks as what people type. */
+/** A record's text as a file value, with the usual checks. */
 const written = (side: Side, text: string | null, className: string | null, standIns: StandIns) =>
   side.property ? checkProposed(text ?? '', forClass(side.property, className), standIns) : null;
 
-/** Why a record's text cannot be written into the file; `null` where it can. */
+/** Why a record's text cannot be written into the file; `null` if it can. */
 function whyNotWritten(side: Side, text: string | null, className: string | null, standIns: StandIns): string | null {
   if (side.targets.length === 0) return 'the file has no place for it';
   const check = written(side, text, className, standIns);

@@ -1,9 +1,6 @@
-/**
- * Waiting until a page rests, instead of for some milliseconds that are too few on a busy machine: timers and frames that are due soon are
- * counted from the moment they are asked for until they have run or were given up.
- */
+/** Waits until a page is idle, instead of fixed delays: counts pending timers and frames. */
 
-/** Timers that are further off than this are no part of what someone who types waits for: reminders, polling in the background. */
+/** Longer timers, such as polling, do not count. */
 const SOON_MS = 1000;
 const LIMIT_MS = 60_000;
 
@@ -29,7 +26,7 @@ function counted(ask: Ask, givesUp: (id: never) => void): [Ask, (id: unknown) =>
   ]; // prettier-ignore
 }
 
-/** Has the timers and frames of the page counted from now on. */
+/** Starts counting timers and frames. */
 export function countTimers(): void {
   const page = globalThis as unknown as Record<string, unknown>;
   for (const [ask, givesUp] of [
@@ -42,7 +39,10 @@ export function countTimers(): void {
   }
 }
 
-/** Waits until nothing is due soon any more. @param settle brings the page up to date with what has happened */
+/**
+ * Waits until nothing is pending.
+ * @param settle updates the page
+ */
 export async function rested(settle: () => Promise<void>): Promise<void> {
   const began = Date.now();
   for (let quiet = 0; quiet < 2; quiet = waiting.size === 0 ? quiet + 1 : 0) {

@@ -2,12 +2,12 @@ import { jest } from '@jest/globals';
 import { setupZonelessTestEnv } from 'jest-preset-angular/setup-env/zoneless/index.mjs';
 import { countTimers } from './rest';
 
-// Machines are busy at times.
+// Generous for slow machines.
 jest.setTimeout(60_000);
 countTimers();
 setupZonelessTestEnv();
 
-// jsdom knows no screens; overlays and the theme ask for one.
+// jsdom lacks matchMedia, which overlays and themes use.
 Object.defineProperty(window, 'matchMedia', {
   configurable: true,
   value: (media: string) => ({ matches: false, media, addEventListener: () => undefined, removeEventListener: () => undefined, addListener: () => undefined }),

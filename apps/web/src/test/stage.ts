@@ -8,7 +8,7 @@ import { Observable, of } from 'rxjs';
 import { Api, CatalogueActions, Notices, SessionActions, sharedReducers } from '../app/shared';
 import { rested } from './rest';
 
-/** A property as the catalogue holds it. */
+/** A property for the catalogue. */
 export const property = (id: number, writtenName: string, change: Partial<Property> = {}): Property => ({
   ...newDraft(writtenName),
   id,
@@ -16,7 +16,10 @@ export const property = (id: number, writtenName: string, change: Partial<Proper
   ...change,
 });
 
-/** The schema's draft as the server tells it. @param schema what it holds beside properties */
+/**
+ * A draft as the server returns it.
+ * @param schema content besides properties
+ */
 export const draftView = (properties: readonly Property[], schema: object = {}, more: Partial<DraftView> = {}): DraftView => ({
   number: 2,
   revision: 1,
@@ -28,7 +31,7 @@ export const draftView = (properties: readonly Property[], schema: object = {}, 
   ...more,
 });
 
-/** A written name as the survey finds it in parts. */
+/** A found name, in survey form. */
 export const foundName = (name: string, change: Partial<FoundName> = {}): FoundName => ({
   name,
   level: 'document',
@@ -42,27 +45,27 @@ export const foundName = (name: string, change: Partial<FoundName> = {}): FoundN
   ...change,
 });
 
-/** jsdom lays nothing out: virtual rows are told how high the place is that they are in. */
+/** jsdom has no layout: sets the viewport height for virtual rows. */
 export const giveRoom = (): void => {
   Object.defineProperty(HTMLElement.prototype, 'clientHeight', { configurable: true, value: 400 });
 };
 
-/** What a component asked of the server, in order. */
+/** Recorded API calls. */
 export interface Call {
   readonly name: string;
   readonly args: readonly unknown[];
 }
 
-/** A component on a stage: the store is real, the server is played by answers, and what it was asked is kept. */
+/** Test stage for a component: real store, canned API answers, recorded calls. */
 export class Stage {
   readonly calls: Call[] = [];
-  /** Actions that reached the store, in order. */
+  /** Recorded actions. */
   readonly actions: Action[] = [];
-  /** What was said in the corner of the page. */
+  /** Recorded toasts. */
   readonly said: string[] = [];
   fixture!: ComponentFixture<unknown>;
 
-  /** @param answers by the method of `Api`: a value, or a function of its arguments; an observable is handed on as it is */
+  /** @param answers by `Api` method: a value, a function of its arguments, or an observable */
   constructor(
     answers: Readonly<Record<string, unknown>>,
     { role = 'administrator', properties = [] as readonly Property[], providers = [] as readonly unknown[] } = {},
@@ -113,7 +116,7 @@ export class Stage {
     this.fixture.detectChanges();
   }
 
-  /** Waits until nothing that was begun is still to come: pauses while someone types, looks that are asked for, frames. */
+  /** Waits until nothing is pending: debounces, requests, frames. */
   rested(): Promise<void> {
     return rested(() => this.settled());
   }
@@ -123,12 +126,12 @@ export class Stage {
     return (found?.textContent ?? '').replace(/\s+/g, ' ').trim();
   }
 
-  /** Where buttons and fields are looked for: dialogs are beside the component in the page. */
+  /** Search root, including dialogs outside the component. */
   private get scene(): HTMLElement {
     return this.page.ownerDocument.body;
   }
 
-  /** A button by what it says or is called. */
+  /** A button by text or label. */
   button(name: string | RegExp): HTMLButtonElement {
     const fits = (text: string) => (typeof name === 'string' ? text === name : name.test(text));
     const found = [...this.scene.querySelectorAll('button')].find((each) =>
@@ -138,7 +141,7 @@ export class Stage {
     return found;
   }
 
-  /** An input by its label. */
+  /** An input by label. */
   field<T extends HTMLInputElement | HTMLSelectElement = HTMLInputElement>(name: string): T {
     const labelled = [...this.scene.querySelectorAll<T>('input, select, textarea')].find((each) => {
       if (each.getAttribute('aria-label') === name) return true;
@@ -180,18 +183,18 @@ export class Stage {
     await this.settled();
   }
 
-  /** A component within the one on the stage. */
+  /** A child component. */
   find<T>(type: Type<T>): T {
     const found = this.fixture.debugElement.query((node) => node.componentInstance instanceof type);
     return found.componentInstance as T;
   }
 
-  /** Arguments of the last call of a method. */
+  /** Arguments of a method's last call. */
   last(name: string): readonly unknown[] | undefined {
     return this.calls.findLast((call) => call.name === name)?.args;
   }
 
-  /** The last action of a type, as it is written in brackets. */
+  /** The last action of a type. */
   action<A extends Action>(type: string): A | undefined {
     return this.actions.findLast((action) => action.type === type) as A | undefined;
   }

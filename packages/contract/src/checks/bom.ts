@@ -127,7 +127,7 @@ const side = Joi.alternatives(Joi.object({ kept: id.required() }), Joi.object({ 
 /** Checks a {@link CompareBoms}. */
 export const compareBomsBody = Joi.object<CompareBoms>({ before: side, after: side }).required();
 
-/** Checks which assembly's kept lists are asked for. */
+/** Checks a query for kept lists. */
 export const keptBomsQuery = Joi.object<{ assembly?: number }>({ assembly: id });
 
 /** Checks the format of a kept list. */

@@ -1,7 +1,7 @@
 import Joi from 'joi';
 import { LibraryDraft, LibraryPlace, SettleModel, SettlePart, UploadDraft } from '../files';
 
-/** The number of something kept. */
+/** Number of a stored item. */
 export const id = Joi.number().integer().min(1).max(2_147_483_647);
 
 /** Checks a {@link LibraryPlace}. */
@@ -22,5 +22,5 @@ export const settleModel = Joi.object<SettleModel>({ model: id.allow(null).requi
 /** Checks a {@link SettlePart}. */
 export const settlePart = Joi.object<SettlePart>({ product: Joi.string().max(2000).required(), part: id.allow(null).required() }).required();
 
-/** Checks which body of a part a picture is asked of. `v` names the version of the file, so that browsers keep no older picture. */
+/** Checks a picture query. `v` is the file's version, for browser caches. */
 export const pictureQuery = Joi.object<{ body?: string; v?: string }>({ body: Joi.string().min(1).max(400), v: Joi.string().max(64) });

@@ -48,7 +48,7 @@ const head = {
   classes: Joi.array().items(text(255)).max(500).unique().required(),
 };
 
-/** A form as it travels in documents. */
+/** A form in documents. */
 export const formDocument = Joi.object<FormDocument>({ ...head, panels: panels(text(255)) });
 
 const form = Joi.object({ ...head, panels: panels(id) });
@@ -56,7 +56,7 @@ const form = Joi.object({ ...head, panels: panels(id) });
 /** Checks a {@link SavedForm}. */
 export const savedForm = Joi.object<SavedForm>({ id: id.allow(null).required(), form: form.required(), base: form.allow(null).default(null) }).required();
 
-/** Checks the numbers of all forms, in the order in which they are tried. */
+/** Checks the form order. */
 export const formOrder = Joi.object<{ ids: readonly number[] }>({ ids: Joi.array().items(id).max(1000).unique().required() }).required();
 
 /** Checks a {@link FileChoice}. */
@@ -71,7 +71,7 @@ export const fileChoice = Joi.object<FileChoice>({
 
 const setValue = Joi.object({ property: id.required(), text: Joi.string().max(100_000).allow('').required() });
 
-/** Checks a {@link ValueSetDraft}. */
+/** Adds or removes a favourite value. */
 export const valueSetDraft = Joi.object<ValueSetDraft>({
   name: Joi.string().trim().min(1).max(200).required(),
   shared: Joi.boolean().required(),

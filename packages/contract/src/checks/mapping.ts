@@ -56,7 +56,10 @@ const fit = Joi.object<FitRule>({
     .required(),
 });
 
-/** What a cell shows. @param property how a property is named: by its number, or in documents by its written name */
+/**
+ * Content of a cell.
+ * @param property how properties are identified: by number, or by written name in documents
+ */
 export const piecesOf = (property: Joi.Schema) =>
   Joi.array()
     .items(
@@ -66,7 +69,7 @@ export const piecesOf = (property: Joi.Schema) =>
     )
     .max(20);
 
-/** The cell that a binding is of, and whether it leads. */
+/** A binding's cell, and whether it leads. */
 export const cellBinding = {
   block: Joi.string().max(255).allow(null).required(),
   cell: Joi.string().max(255).required(),
@@ -80,7 +83,10 @@ const passing = {
   onClash: Joi.valid(...CLASHES).required(),
 };
 
-/** The parts of a link. @param property how a property is named */
+/**
+ * Parts of a link.
+ * @param property how properties are identified
+ */
 export const linkOf = (property: Joi.Schema) =>
   Joi.object({
     field: Joi.string().max(100).required(),
@@ -168,7 +174,7 @@ export const sheetModel = Joi.object<SheetModel>({ layout: Joi.string().max(255)
 /** Checks a {@link Link} without its number. */
 export const linkDraft = linkOf(id).required() as Joi.ObjectSchema<Omit<Link, 'id'>>;
 
-/** Checks whether a library stands for the vault. */
+/** Checks whether a library is the vault's. */
 export const inVault = Joi.object<{ inVault: boolean }>({ inVault: Joi.boolean().required() }).required();
 
 /** Checks a {@link CheckIn}. */
@@ -178,10 +184,10 @@ export const checkIn = Joi.object<CheckIn>({
   titleBlocks: Joi.boolean().default(false),
 }).required();
 
-/** Checks the title of a rehearsal that is kept. */
+/** Checks the title of a kept rehearsal. */
 export const keepRehearsal = Joi.object<{ title: string }>({ title: Joi.string().trim().min(1).max(200).required() }).required();
 
-/** Checks which files a run is rehearsed for. */
+/** Checks the files of a rehearsal. */
 export const rehearseRun = Joi.object<{ files: number[] | null }>({ files: Joi.array().items(id).max(100_000).allow(null).required() }).required();
 
 /** Checks a {@link VaultRun}. */
@@ -266,5 +272,5 @@ export const legacyList = Joi.object<LegacyList>({
     .required(),
 }).required();
 
-/** Checks a folder of the library whose files are brought into the vault. */
+/** Checks a folder to bring in. */
 export const folderOf = Joi.object<{ folder: string }>({ folder: Joi.string().max(4096).allow('').required() }).required();

@@ -75,7 +75,7 @@ const kinds = Joi.array()
   .items(Joi.valid(...KINDS))
   .unique();
 
-/** The keys of a definition. What they mean is checked by `checkDefinition` of the core. */
+/** Keys of a definition. Their meaning is checked by `checkDefinition`. */
 const definition = {
   writtenName: name.required(),
   ruleName: name.required(),
@@ -99,7 +99,7 @@ const definition = {
   fileField: Joi.valid(...FILE_FIELDS, null).required(),
   modelFact: Joi.valid(...MODEL_FACTS, null).required(),
   sheetFact: Joi.valid(...SHEET_FACTS, null).required(),
-  // Absent in documents of earlier versions of Rule.
+  // Absent in older documents.
   sheetArea: Joi.object({ of: Joi.valid(...AREAS_OF).required(), layer: text(255).required(), text: text(1000).required(), holes: Joi.boolean().required() })
     .allow(null)
     .default(null),
@@ -170,7 +170,7 @@ export const changedProperties = Joi.object<ChangedProperties>({
 /** Checks a {@link AddedProperties}. */
 export const addedProperties = Joi.object<AddedProperties>({ properties: list(Joi.object(definition)) }).required();
 
-/** Checks the numbers of all properties, in their order. */
+/** Checks the property order. */
 export const propertyOrder = Joi.object<{ ids: readonly number[] }>({ ids: list(id, 10_000) }).required();
 
 const check = {
@@ -192,7 +192,7 @@ export const savedChecks = Joi.object<SavedChecks>({
 
 const strangers = Joi.object(Object.fromEntries(KINDS.map((kind) => [kind, Joi.valid(...STRANGERS).required()])));
 
-/** Checks what names outside the schema may do, kind by kind. */
+/** Checks the policy for names outside the schema, by kind. */
 export const savedStrangers = Joi.object<{ strangers: Schema['strangers'] }>({ strangers: strangers.required() }).required();
 
 const column = Joi.string().max(100);
@@ -217,7 +217,7 @@ const choiceList = {
 /** Checks a {@link ChoiceListDraft}. */
 export const choiceListDraft = Joi.object<ChoiceListDraft>(choiceList).required();
 
-/** Checks where a choice list is kept in step with. */
+/** Checks the source of a choice list. */
 export const listSource = Joi.object<{ source: ListSource | null }>({
   source: Joi.alternatives(
     Joi.object({ type: Joi.valid('file').required(), path: Joi.string().max(1000).required(), sheet: text(100).allow(null).required() }),
@@ -227,7 +227,7 @@ export const listSource = Joi.object<{ source: ListSource | null }>({
     .required(),
 }).required();
 
-/** Checks the token by which a preview is carried out. */
+/** Checks the token that confirms a preview. */
 export const listLoad = Joi.object<{ token: string }>({ token: Joi.string().max(100).required() }).required();
 
 const part = Joi.alternatives(
@@ -244,17 +244,17 @@ const series = {
   start: Joi.number().integer().min(0).max(1e12).required(),
   step: Joi.number().integer().min(1).max(1e6).required(),
   leftOut: text(26).required(),
-  // Documents that were sent out before revisions were counted name none.
+  // Older documents have no revision.
   per: Joi.valid('library', 'file').default('library'),
 };
 
 /** Checks a {@link SeriesDraft}. */
 export const seriesDraft = Joi.object<SeriesDraft>(series).required();
 
-/** Checks what a reserved number is for. */
+/** Checks the purpose of a reserved number. */
 export const drawNumber = Joi.object<{ file: number | null; note: string }>({ file: id.allow(null).default(null), note: text(200).default('') }).required();
 
-/** Draws numbers of a counted property for files, straight into the tray. */
+/** Checks a request to add new numbers to the tray. */
 export const drawForFiles = Joi.object<{ property: number; files: readonly number[] }>({ property: id.required(), files: list(id, 5000) }).required();
 
 /** Checks a {@link SchemaDocument}. */
@@ -276,7 +276,7 @@ export const schemaDocument = Joi.object<SchemaDocument>({
   series: Joi.array().items(Joi.object(series)).max(500).default([]),
 }).required();
 
-/** A document whose links are as links are now: earlier versions wrote one kind and one address. */
+/** Converts links of older documents, with one kind and one address. */
 function withPresentLinks(document: unknown): unknown {
   const links = (document as { links?: unknown } | null)?.links;
   if (!Array.isArray(links)) return document;
@@ -290,7 +290,7 @@ function withPresentLinks(document: unknown): unknown {
   };
 }
 
-/** What a JSON text says of a schema: a document as Rule sends it out, or its own part alone. */
+/** Parses a schema from JSON: a full document or its content alone. */
 export function readSchemaDocument(
   json: unknown,
 ): { readonly ok: true; readonly document: SchemaDocument } | { readonly ok: false; readonly error: Joi.ValidationError } {
@@ -299,7 +299,7 @@ export function readSchemaDocument(
   return checked.error ? { ok: false, error: checked.error } : { ok: true, document: checked.value };
 }
 
-/** A document as a schema that files can be judged by: numbered by place, choices taken from its lists. */
+/** A document as a schema: numbered by position, with choices from its lists. */
 export function schemaOfDocument({ properties, checks, forms, strangers, bindings, links, lists }: SchemaDocument): Schema {
   const choices = new Map(lists.map((entry) => [entry.name, entry.choices.filter((choice) => !choice.retired).map((choice) => choice.value)]));
   const numbered = properties.map((property, i) => ({
@@ -318,7 +318,7 @@ export function schemaOfDocument({ properties, checks, forms, strangers, binding
   };
 }
 
-/** Checks the note of an edition and the revision of the draft that its author saw. */
+/** Checks an edition's note and the draft's revision. */
 export const bringIntoForce = Joi.object<{ note: string; revision: number | null }>({
   note: text(2000).required(),
   revision: Joi.number().integer().min(0).allow(null).default(null),
@@ -335,10 +335,10 @@ export const tryQuery = Joi.object<TryQuery>({
   limit: Joi.number().integer().min(1).max(1000).default(200),
 });
 
-/** Checks which findings of a try are mended. */
+/** Checks which findings to fix. */
 export const tryRepair = Joi.object<{ effect: Effect; property: number }>({ effect: Joi.valid(...EFFECTS).required(), property: id.required() }).required();
 
-/** Checks what is done to carry a property on. */
+/** Checks a rollout action. */
 export const rolloutRequest = Joi.object<{ property: number; action: RolloutAction }>({
   property: id.required(),
   action: Joi.valid(...ROLLOUT_ACTIONS).required(),
@@ -373,22 +373,22 @@ export const settings = Joi.object<Settings>({
     .required(),
 }).required();
 
-/** An edition by its number, or the draft. */
+/** An edition by number, or the draft. */
 export const editionQuery = Joi.object<{ edition: number | null }>({ edition: Joi.number().integer().min(0).allow(null).default(null) });
 
-/** Checks the numbers of two editions. */
+/** Checks two edition numbers. */
 export const comparison = Joi.object<{ from: number; to: number }>({
   from: Joi.number().integer().min(0).required(),
   to: Joi.number().integer().min(0).required(),
 });
 
-/** Checks which practice drawings are compared with. */
+/** Checks a practice. */
 export const practiceQuery = Joi.object<{ practice: Practice }>({ practice: Joi.valid(...PRACTICES).default('iso') });
 
-/** Checks the name of a start file. */
+/** Checks a start file's name. */
 export const startFileQuery = Joi.object<{ name: string }>({ name: Joi.string().max(300).required() });
 
-/** Checks which properties of a starter are taken. */
+/** Checks the selected starter properties. */
 export const starterRequest = Joi.object<{ starter: string; names: readonly string[] | null }>({
   starter: Joi.string().max(50).required(),
   names: Joi.array().items(Joi.string().max(255)).max(200).allow(null).default(null),

@@ -11,5 +11,5 @@ export const startPlan = Joi.object<StartPlan>({
 
 const files = Joi.array().items(Joi.number().integer().min(1).max(2_147_483_647)).min(1).max(5000).unique().required();
 
-/** Checks the numbers of some files. */
+/** Checks file numbers. */
 export const toDoFiles = Joi.object<{ files: readonly number[] }>({ files }).required();

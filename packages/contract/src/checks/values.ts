@@ -44,17 +44,17 @@ export const clause = Joi.object<Clause>({
   })
   .id('clause');
 
-/** Checks the conditions of a filter. */
+/** Checks filter conditions. */
 export const clauses = Joi.array().items(clause).max(50);
 
-/** Checks conditions that are looked at when a file is read. */
+/** Checks conditions evaluated when files are read. */
 export const fileClauses = Joi.array()
   .items(clause.keys({ subject: Joi.valid(...FILE_SUBJECTS).required() }).id('fileClause'))
   .max(50);
 
 const groupBy = Joi.string().pattern(/^(folder|kind|class|\d{1,9})$/);
 
-/** Clauses travel as JSON where a filter is in the address. */
+/** In URLs, clauses are JSON. */
 const whereInAddress = Joi.alternatives(clauses, Joi.string().max(20_000).custom(parseClauses));
 
 function parseClauses(text: string): unknown {
@@ -63,7 +63,7 @@ function parseClauses(text: string): unknown {
   return checked.value;
 }
 
-/** Checks of the keys of a {@link FileFilter}, for queries that have more. */
+/** Checks for keys of a {@link FileFilter}. */
 export const filterKeys = {
   library: id,
   folder: Joi.string().max(1000).allow(''),
@@ -101,10 +101,10 @@ export const gridViewDraft = Joi.object<GridViewDraft>({
   content: gridView.required(),
 }).required();
 
-/** Checks a {@link FileFilter} and what its files are grouped by. */
+/** Checks a {@link FileFilter} with grouping. */
 export const groupQuery = Joi.object<FileFilter & { group: GroupBy }>({ ...filterKeys, group: groupBy.required() });
 
-/** Checks the number of a property. */
+/** Checks a property number. */
 export const reasonQuery = Joi.object<{ property: number }>({ property: id.required() });
 
 /** Checks a {@link GridQuery}. */
@@ -120,7 +120,7 @@ export const gridQuery = Joi.object<GridQuery>({
   limit: Joi.number().integer().min(1).max(1000).default(200),
 });
 
-/** Number of a file, or the negative one of what stands above files. */
+/** Number of a file, or negative for a wide holder. */
 export const target = Joi.number().integer().min(-2_147_483_648).max(2_147_483_647).invalid(0);
 
 /** Checks a {@link ProposedValues}. */

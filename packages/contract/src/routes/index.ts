@@ -17,7 +17,7 @@ import { vaultRoutes } from './vault';
 
 export type { AnswerOf, BodyOf, Events, ParamsOf, QueryOf, RouteShape } from '../route';
 
-/** The routes by what they are about, in the order of the published description. */
+/** Routes by area, in the order of the description. */
 export const AREAS = {
   Sessions: sessionRoutes,
   Company: companyRoutes,
@@ -36,7 +36,7 @@ export const AREAS = {
   'People and tokens': peopleRoutes,
 } as const;
 
-/** All routes of the API: each is stated once, in its area. */
+/** All routes, each stated once in its area. */
 export const ROUTES = {
   ...sessionRoutes,
   ...companyRoutes,
@@ -56,13 +56,13 @@ export const ROUTES = {
 };
 /** The route table as a type. */
 export type Routes = typeof ROUTES;
-/** Method and path of a route, by which callers name it. */
+/** Method and path of a route. */
 export type RouteName = keyof Routes;
 
-/** The names of the routes of an area. */
+/** Route names of an area. */
 export type NamesIn<Area extends keyof typeof AREAS> = keyof (typeof AREAS)[Area] & RouteName;
 
-/** What one route's answer is. */
+/** Answer type of a route. */
 export type Answered<Name extends RouteName> = AnswerOf<Routes[Name]>;
 
 type Needed<Name extends RouteName> = Routes[Name] extends { readonly needs: readonly (infer Key)[] } ? Key : never;
@@ -75,16 +75,16 @@ type QueryGiven<Name extends RouteName> = [QueryOf<Routes[Name]>] extends [undef
 type ParamsGiven<Name extends RouteName> = [keyof ParamsOf<Name>] extends [never] ? { readonly params?: undefined } : { readonly params: ParamsOf<Name> };
 type BodyGiven<Name extends RouteName> = [BodyOf<Routes[Name]>] extends [undefined] ? { readonly body?: undefined } : { readonly body: BodyOf<Routes[Name]> };
 
-/** What a caller of a route gives: numbers of the path, query and body. What the query's checks fill in may be left out. */
+/** Input of a call: path numbers, query and body. Query keys with defaults may be omitted. */
 export type Given<Name extends RouteName> = ParamsGiven<Name> & QueryGiven<Name> & BodyGiven<Name>;
 
-/** The same as arguments of a call: nothing need be given where nothing is asked. */
+/** The same as call arguments; none if nothing is needed. */
 export type GivenTo<Name extends RouteName> = object extends Given<Name> ? [given?: Given<Name>] : [given: Given<Name>];
 
-/** Routes that take the raw bytes of a file. */
+/** Routes with a raw file body. */
 export type FileRoute = { [Name in RouteName]: Routes[Name] extends { readonly upload: number } | { readonly stream: true } ? Name : never }[RouteName];
 /** Routes that answer with a file. */
 export type DownloadRoute = { [Name in RouteName]: Answered<Name> extends Uint8Array ? Name : never }[RouteName];
 
-/** Whether a route takes the raw bytes of a file. */
+/** Whether a route takes a raw file body. */
 export const takesFile = (route: RouteShape): boolean => route.upload !== undefined || route.stream === true;

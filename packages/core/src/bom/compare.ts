@@ -1,4 +1,4 @@
-/** A list as it was kept or as it is now, ready to be compared: what is in it, in texts. */
+/** A list prepared for comparison. */
 export interface ComparedBom {
   readonly columns: readonly string[];
   readonly rows: readonly ComparedRow[];
@@ -6,29 +6,29 @@ export interface ComparedBom {
 
 /** A row of a list to be compared. */
 export interface ComparedRow {
-  /** What makes it the same row in another list: its part's path, or its name where there is none, below what it is in. */
+  /** Row identity across lists: part path or name, below its parent. */
   readonly key: string;
   readonly label: string;
   readonly item: string;
   readonly level: number;
   readonly quantity: string;
   readonly cells: readonly string[];
-  /** Hash of the part file's bytes. */
+  /** Hash of the part file. */
   readonly hash: string | null;
 }
 
-/** What differs between two lists in one row. */
+/** Difference in one row. */
 export interface BomDifference {
   readonly what: 'added' | 'removed' | 'quantity' | 'item' | 'value' | 'file';
   readonly label: string;
   readonly item: string;
-  /** The column, for a value. */
+  /** Column of a changed value. */
   readonly column: string | null;
   readonly before: string;
   readonly after: string;
 }
 
-/** Rows of two lists by key; where several have the same, in their order. */
+/** Pairs rows by key; equal keys in order. */
 function byKey(rows: readonly ComparedRow[]): Map<string, ComparedRow> {
   const found = new Map<string, ComparedRow>();
   for (const row of rows) {
@@ -39,7 +39,7 @@ function byKey(rows: readonly ComparedRow[]): Map<string, ComparedRow> {
   return found;
 }
 
-/** What differs between two lists, row by row: removed ones first, then the rows of the second in their order. Columns are matched by their headings. */
+/** Differences between lists: removed rows first, then rows of the second list in order. Columns match by header. */
 export function compareBoms(before: ComparedBom, after: ComparedBom): BomDifference[] {
   const [old, now] = [byKey(before.rows), byKey(after.rows)];
   const found: BomDifference[] = [];
@@ -62,7 +62,7 @@ export function compareBoms(before: ComparedBom, after: ComparedBom): BomDiffere
     differs('item', was.item, row.item);
     const values = found.length;
     for (const { column, at, i } of shared) differs('value', was.cells[at] ?? '', row.cells[i] ?? '', column);
-    // A file whose values say so itself has changed; that its bytes differ besides is worth a word only where nothing else tells.
+    // Changed bytes are only reported if no value differs.
     if (found.length === values && was.hash !== null && row.hash !== null && was.hash !== row.hash)
       found.push({ what: 'file', label: row.label, item: row.item, column: null, before: 'another version', after: 'this version' });
   }

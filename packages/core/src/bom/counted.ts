@@ -1,22 +1,21 @@
 import { StructureReading } from '../files';
 import { Match } from '../identity';
 
-/** A part that is placed directly in an assembly, counted. */
+/** Counted part placed directly in an assembly. */
 export interface CountedPart {
   readonly item: number;
-  /** Keys of the assembly's own copies that the row counts; more than one when several copies belong to one part file. */
+  /** Copies counted in the row; several may share a part file. */
   readonly products: readonly string[];
   readonly label: string;
   readonly match: Match;
   readonly quantity: number;
-  /** Holder keys of the occurrences counted. */
+  /** Occurrences counted. */
   readonly occurrences: readonly string[];
 }
 
 /**
- * The single-level BOM of an assembly: what is placed directly in its root, counted by part file, or by
- * copy where the part file is not known. Rows come in the order in which the assembly first places them
- * and are numbered from 1 (ISO 7573 asks for item numbers that agree with the drawing; from memory).
+ * Single-level BOM: children of the root, counted by part file, or by copy if unknown. Rows are in order of first placement, numbered from
+ * 1 (ISO 7573 asks for item numbers that agree with the drawing; from memory).
  * @param partOf part file match by product key
  */
 export function countParts(structure: StructureReading, partOf: (productKey: string) => Match): CountedPart[] {

@@ -2,23 +2,23 @@ import type { BlockReading, Point, ViewBox } from '../files';
 import { DEFAULT_ABBREVIATIONS, dictionaryOf, fullWords, plainLetters, wordsOf } from '../survey';
 import { BomColumn } from './layout';
 
-/** Which way a drawn list grows: its next row is above or below the last one. */
+/** Growth direction of a list. */
 export const LIST_GROWTHS = ['up', 'down'] as const;
 
-/** Where the next column of rows goes when one is full. */
+/** Direction of further columns. */
 export const LIST_SIDES = ['left', 'right'] as const;
 
-/** How a bill of materials is drawn on sheets: one insert of a row block a row, and one of a mark block at each part in the views. */
+/** How a list is drawn: a row block per row, and a mark block per part in the views. */
 export interface DrawnList {
-  /** Name of the row block. */
+  /** Row block. */
   readonly block: string;
-  /** What its cells show. Cells that are not named are left alone. */
+  /** Cell contents. Other cells are left alone. */
   readonly cells: readonly { readonly tag: string; readonly of: BomColumn['of'] }[];
   readonly growth: (typeof LIST_GROWTHS)[number];
-  /** Rows in one column; `null` for all. */
+  /** Rows per column; `null` for unlimited. */
   readonly rowsPerColumn: number | null;
   readonly side: (typeof LIST_SIDES)[number];
-  /** The block of item marks and the cell that holds the number; `null` where marks are not looked at. */
+  /** Mark block and its number cell; `null` to ignore marks. */
   readonly marks: { readonly block: string; readonly tag: string } | null;
 }
 
@@ -30,7 +30,7 @@ export interface Slot {
   readonly texts: Readonly<Record<string, string>>;
 }
 
-/** A row as it should be drawn. */
+/** A target row. */
 export interface WantedRow {
   readonly id: string;
   readonly item: string;
@@ -39,7 +39,7 @@ export interface WantedRow {
   readonly texts: Readonly<Record<string, string>>;
 }
 
-/** What a block is drawn in, measured from the point that it is placed by. */
+/** Bounding box relative to the insertion point. */
 export interface Extent {
   readonly left: number;
   readonly bottom: number;
@@ -47,7 +47,7 @@ export interface Extent {
   readonly height: number;
 }
 
-/** The box around the lines of a block, or around the points of its cells where it has no lines; `null` for an empty one. */
+/** Bounding box of a block's lines, or of its cells without lines; `null` if empty. */
 export function extentOf({ cells, shapes }: Pick<BlockReading, 'cells' | 'shapes'>): Extent | null {
   const points = shapes.flatMap((shape): Point[] => {
     if (shape.shape === 'line') return [...shape.points];
@@ -68,13 +68,13 @@ export function extentOf({ cells, shapes }: Pick<BlockReading, 'cells' | 'shapes
   return { left, bottom, width: right - left, height: top - bottom };
 }
 
-/** The columns of a drawn list in their order, each with its slots in theirs. */
+/** Columns of a list with ordered slots. */
 export interface SlotOrder {
   readonly columns: readonly (readonly Slot[])[];
   readonly growth: DrawnList['growth'];
 }
 
-/** Whether item numbers rise upwards or downwards in a column; `null` where they do not tell. */
+/** Whether numbers rise upwards or downwards; `null` if unclear. */
 function growthOf(column: readonly Slot[], numberTag: string | null): DrawnList['growth'] | null {
   if (numberTag === null) return null;
   const numbers = column.flatMap(({ at, texts }) => {
@@ -91,8 +91,7 @@ function growthOf(column: readonly Slot[], numberTag: string | null): DrawnList[
 }
 
 /**
- * Puts the row blocks of a sheet in order: columns by where they stand, rows by the way that the list grows. A list that somebody else
- * drew the other way is read in the way that its numbers tell.
+ * Sorts row blocks: columns by position, rows by growth. Existing numbers override the growth setting.
  * @param width of a row block, in drawing units
  */
 export function orderSlots(slots: readonly Slot[], list: Pick<DrawnList, 'growth' | 'side'>, width: number, numberTag: string | null): SlotOrder {
@@ -110,20 +109,20 @@ export function orderSlots(slots: readonly Slot[], list: Pick<DrawnList, 'growth
   return { columns, growth };
 }
 
-/** One row of the comparison of a drawn list with what it should be. */
+/** Comparison of one row. */
 export interface DrawnDifference {
   readonly kind: 'same' | 'changed' | 'added' | 'removed';
-  /** The row that it should be; `null` for one that should not be there. */
+  /** Target row; `null` if superfluous. */
   readonly row: string | null;
-  /** The insert that shows it now; `null` for one that is not drawn. */
+  /** Current insert; `null` if missing. */
   readonly holder: string | null;
   readonly item: string;
   readonly label: string;
-  /** Cells that differ: what is drawn and what should be. `keeps` tells that a drawn text stays, as there is nothing to show instead. */
+  /** Differing cells. `keeps`: the drawn text stays because the target is blank. */
   readonly cells: readonly { readonly tag: string; readonly now: string; readonly should: string; readonly keeps: boolean }[];
 }
 
-/** What equal texts of a cell speak for: quantities and the like alone say nothing, an equal number little. */
+/** Weights of matching cells: quantities prove nothing, numbers little. */
 interface Weight {
   readonly tag: string;
   readonly weight: number;
@@ -136,7 +135,7 @@ const weightOf = ({ tag, of }: DrawnList['cells'][number]): Weight => {
   return ['quantity', 'total', 'unit', 'class'].includes(of.fact) ? { tag, weight: 1, tells: false } : { tag, weight: 10, tells: true };
 };
 
-/** How alike a drawn row and a row are; 0 where nothing tells that they are the same. */
+/** Similarity of a drawn and a target row; 0 for no evidence. */
 function likeness(slot: Slot, row: WantedRow, weights: readonly Weight[]): number {
   let sum = 0;
   let told = false;
@@ -149,10 +148,10 @@ function likeness(slot: Slot, row: WantedRow, weights: readonly Weight[]): numbe
   return told ? sum : 0;
 }
 
-/** The most pairs of drawn and wanted rows that are compared text by text; longer lists are matched in their order. */
+/** Maximum pairs compared; longer lists match in order. */
 const MOST_PAIRS = 1_000_000;
 
-/** Which drawn row shows which row now: the most alike first. */
+/** Matches drawn rows to target rows, most similar first. */
 function matchRows(slots: readonly Slot[], wanted: readonly WantedRow[], list: DrawnList): Map<WantedRow, Slot> {
   const weights = list.cells.map(weightOf);
   const pairs: { readonly slot: Slot; readonly row: WantedRow; readonly likeness: number; readonly apart: number }[] = [];
@@ -174,18 +173,18 @@ function matchRows(slots: readonly Slot[], wanted: readonly WantedRow[], list: D
   return found;
 }
 
-/** What a drawn list should hold, slot by slot, with how it differs from its rows. */
+/** Target texts by slot, and differences. */
 export interface DrawnPlan {
   readonly differences: readonly DrawnDifference[];
-  /** Texts by the place in the list. Where nothing is to be shown, what a row shows now goes with it. */
+  /** Texts by list position. For blank targets, the row's current text moves along. */
   readonly texts: readonly Readonly<Record<string, string>>[];
-  /** Texts that would be erased by taking blanks over. */
+  /** Texts that blanks would erase. */
   readonly erased: number;
 }
 
 /**
- * Compares a drawn list with its rows. A blank never erases: the text that a row shows now stays with the row, unless that is asked for.
- * @param slots in the order of the list
+ * Compares a drawn list with its rows. Blanks never erase unless requested.
+ * @param slots in list order
  */
 export function compareDrawn(slots: readonly Slot[], wanted: readonly WantedRow[], list: DrawnList, erase = false): DrawnPlan {
   const matched = matchRows(slots, wanted, list);
@@ -231,7 +230,7 @@ export function compareDrawn(slots: readonly Slot[], wanted: readonly WantedRow[
   return { differences: [...differences, ...removed], texts, erased };
 }
 
-/** Where the places of a list are: those that are there, and those that follow. */
+/** Positions of a list: existing ones and continuations. */
 export function placesFor(
   count: number,
   order: SlotOrder,
@@ -244,7 +243,7 @@ export function placesFor(
   const there = columns.flatMap((column) => column.map((slot) => slot.at));
   const first = columns[0]?.[0]?.at ?? start;
   const pairs = columns.flatMap((column) => column.slice(1).map((slot, i) => Math.abs(slot.at.y - column[i]!.at.y)));
-  // The distance that rows have from each other where there are some, the height of the block otherwise.
+  // Row distance: as drawn, or the block's height.
   const gaps = pairs.filter((gap) => gap > 1e-9);
   const pitch = gaps.length ? Math.min(...gaps) : size.height;
   const step = columns.length > 1 ? columns[1]![0]!.at.x - first.x : (list.side === 'left' ? -1 : 1) * size.width;
@@ -261,7 +260,7 @@ export function placesFor(
 
 const round = (n: number) => Number(n.toFixed(6));
 
-/** An item mark on a sheet. */
+/** An item mark. */
 export interface Mark {
   readonly holder: string;
   readonly layout: string;
@@ -269,25 +268,25 @@ export interface Mark {
   readonly at: Point;
 }
 
-/** What is the matter with a mark: nothing, its number is of no row, or the part that it points at has another number by now. */
+/** State of a mark: right, no such row, or wrong number. */
 export interface MarkState {
   readonly mark: Mark;
   readonly state: 'right' | 'no row' | 'wrong number';
-  /** The row that it belongs to, and the number of that row. */
+  /** Its row, and that row's number. */
   readonly row: string | null;
   readonly should: string | null;
 }
 
-/** What of the marks and rows of a drawing goes together. */
+/** Marks compared with rows. */
 export interface MarkComparison {
   readonly marks: readonly MarkState[];
-  /** Rows that no mark points at. */
+  /** Rows without a mark. */
   readonly without: readonly string[];
 }
 
 /**
  * Compares marks with rows.
- * @param known rows that marks are known to point at, by the mark's holder: a renumbered list leaves its marks behind
+ * @param known rows of marks by holder, kept across renumbering
  */
 export function compareMarks(marks: readonly Mark[], rows: readonly Pick<WantedRow, 'id' | 'item'>[], known: ReadonlyMap<string, string>): MarkComparison {
   const byItem = new Map(rows.filter((row) => row.item !== '').map((row) => [row.item, row]));
@@ -303,13 +302,13 @@ export function compareMarks(marks: readonly Mark[], rows: readonly Pick<WantedR
   return { marks: states, without: rows.filter((row) => row.item !== '' && !pointed.has(row.id)).map((row) => row.id) };
 }
 
-/** Edges of a view along which marks are placed. */
+/** Edges of a view for placing marks. */
 export const VIEW_EDGES = ['top', 'right', 'bottom', 'left'] as const;
 export type ViewEdge = (typeof VIEW_EDGES)[number];
 
 /**
- * Points for new marks outside an edge of a view, in their order: from the left to the right along the top and bottom, from the top
- * downwards at the sides. They keep a mark's size from the view, and stand closer than that only where the edge is too short.
+ * Positions for new marks outside an edge, left to right or top to bottom, at a mark's size from the view, closer together if the edge is
+ * short.
  */
 export function alongEdge(count: number, view: ViewBox, edge: ViewEdge, size: number): Point[] {
   const flat = edge === 'top' || edge === 'bottom';
@@ -321,7 +320,7 @@ export function alongEdge(count: number, view: ViewBox, edge: ViewEdge, size: nu
   });
 }
 
-/** Words that parts lists head their facts by (common practice), in plain letters. */
+/** Common headings of facts (common practice), normalised. */
 const FACT_WORDS: readonly (readonly [RegExp, BomColumn['of']])[] = [
   [/^(item|pos|position|itemno|itemnumber|find|findno|no|nr)$/, { fact: 'item' }],
   [/^(qty|quantity|count|pcs|pieces|menge|anzahl|off)$/, { fact: 'quantity' }],
@@ -329,10 +328,7 @@ const FACT_WORDS: readonly (readonly [RegExp, BomColumn['of']])[] = [
   [/^(file|filename|partfile)$/, { fact: 'part' }],
 ];
 
-/**
- * What the cells of a row block probably show: facts by the words that parts lists use, properties by their names, abbreviated or not.
- * Cells that nothing speaks for are left out.
- */
+/** Suggests contents of row block cells: facts by common headings, properties by name. Uncertain cells are left out. */
 export function suggestCells(
   tags: readonly string[],
   properties: readonly { readonly id: number; readonly writtenName: string; readonly caption: string; readonly knownSpellings: readonly string[] }[],

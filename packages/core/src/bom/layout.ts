@@ -1,10 +1,10 @@
 import type { DrawnList } from './drawn';
 
-/** How far a bill of materials goes into its assembly. */
+/** Depth of a list. */
 export const BOM_STRUCTURES = ['single-level', 'indented', 'summed'] as const;
 export type BomStructure = (typeof BOM_STRUCTURES)[number];
 
-/** Columns that show something of the row itself, with what they are headed by. */
+/** Facts with default headings. */
 export const BOM_FACTS = {
   item: 'Item',
   quantity: 'Quantity',
@@ -22,23 +22,23 @@ export const BOM_FACTS = {
 } as const;
 export type BomFact = keyof typeof BOM_FACTS;
 
-/** A column: a fact of the row or a property, headed by its own words where it has some. */
+/** A column: a fact or property, with optional heading. */
 export interface BomColumn {
   readonly of: { readonly fact: BomFact } | { readonly property: number };
-  /** Empty for the caption of what it shows. */
+  /** Empty for the default. */
   readonly header: string;
-  /** In pixels; `null` for as wide as suits it. */
+  /** In pixels; `null` for automatic. */
   readonly width: number | null;
-  /** Whether a total is under it: each value times its quantity. */
+  /** Whether to show a total of value times quantity. */
   readonly sum: boolean;
 }
 
-/** What becomes of rows whose part is of a class. */
+/** Rules for rows by class. */
 export const CLASS_RULES = ['leave out', 'dissolve', 'as one', 'count by'] as const;
 
 /**
- * `leave out` drops the row with all below it, `dissolve` puts its parts in its place, `as one` shows it without what is in it, and
- * `count by` gives as quantity the sum of a property (a length, an area) instead of pieces.
+ * `leave out` drops the row and everything below, `dissolve` replaces it by its parts, `as one` hides its contents, and `count by` sums a
+ * property (such as length or area) instead of counting pieces.
  */
 export interface ClassRule {
   readonly class: number;
@@ -47,16 +47,16 @@ export interface ClassRule {
   readonly property: number | null;
 }
 
-/** How rows are numbered. A number is kept once it is given. */
+/** Numbering of rows; numbers are permanent. */
 export interface NumberRule {
   readonly start: number;
   readonly step: number;
-  /** Whether a number that belonged to a row that is gone is given again. */
+  /** Whether numbers of removed rows are reused. */
   readonly reuse: boolean;
 }
 
 export interface BomSort {
-  /** What it goes by, as a column shows it. */
+  /** Sort key, as a column shows it. */
   readonly of: BomColumn['of'];
   readonly descending: boolean;
 }
@@ -64,27 +64,27 @@ export interface BomSort {
 /** The set-up of a bill of materials. */
 export interface BomContent {
   readonly structure: BomStructure;
-  /** Properties whose values make occurrences one row; none for the part file. */
+  /** Properties that merge occurrences; none for the part file. */
   readonly key: readonly number[];
   readonly columns: readonly BomColumn[];
-  /** By the item number where it is empty. */
+  /** By item number if empty. */
   readonly sort: readonly BomSort[];
-  /** Rows with equal values stand together, with a total of their own. */
+  /** Groups rows with equal values, with subtotals. */
   readonly group: BomColumn['of'] | null;
   readonly classes: readonly ClassRule[];
-  /** Whether bodies of a part that has several are rows below it. */
+  /** Whether bodies of multi-body parts are rows. */
   readonly bodies: boolean;
-  /** Whether a summed list shows sub-assemblies beside the parts in them. */
+  /** Whether summed lists include sub-assemblies. */
   readonly assemblies: boolean;
   readonly numbers: NumberRule;
-  /** How it is drawn on sheets; absent or `null` where it is not. */
+  /** Drawn list; absent or `null` for none. */
   readonly drawn?: DrawnList | null;
 }
 
 export const factColumn = (fact: BomFact): BomColumn => ({ of: { fact }, header: '', width: null, sum: false });
 export const propertyColumn = (property: number): BomColumn => ({ of: { property }, header: '', width: null, sum: false });
 
-/** A single-level list of parts with the columns that ISO 7573 asks for first (item, quantity, part; from memory) and some properties. */
+/** A single-level list with the columns ISO 7573 puts first (item, quantity, part; from memory) and some properties. */
 export const plainContent = (properties: readonly number[]): BomContent => ({
   structure: 'single-level',
   key: [],
@@ -97,7 +97,7 @@ export const plainContent = (properties: readonly number[]): BomContent => ({
   numbers: { start: 1, step: 1, reuse: false },
 });
 
-/** Properties that a layout looks at, in columns, key, sorting, grouping and counting. */
+/** All properties a layout uses. */
 export function propertiesOf({ columns, key, sort, group, classes, drawn }: BomContent): number[] {
   const of = (what: BomColumn['of'] | null) => (what && 'property' in what ? [what.property] : []);
   return [
@@ -116,6 +116,6 @@ export function propertiesOf({ columns, key, sort, group, classes, drawn }: BomC
 export const sameColumn = (a: BomColumn['of'], b: BomColumn['of']): boolean =>
   'fact' in a ? 'fact' in b && a.fact === b.fact : 'property' in b && a.property === b.property;
 
-/** Whether two set-ups make the same rows, in whatever order and with whatever columns. */
+/** Whether two layouts produce the same rows, regardless of order and columns. */
 export const sameRows = (a: BomContent, b: BomContent): boolean =>
   JSON.stringify([a.structure, a.key, a.classes, a.bodies, a.assemblies]) === JSON.stringify([b.structure, b.key, b.classes, b.bodies, b.assemblies]);

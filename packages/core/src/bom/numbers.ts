@@ -1,12 +1,12 @@
 import { NumberRule } from './layout';
 
-/** A row, as far as its number is concerned. Numbers are unique among the rows of one parent. */
+/** A row for numbering. Numbers are unique among siblings. */
 export interface NumberedRow {
   readonly id: string;
   readonly parent: string | null;
 }
 
-/** A number that a row was given once; `gone` where the list has no such row any more. */
+/** A stored number; `gone` if its row no longer exists. */
 export interface KeptNumber {
   readonly row: string;
   readonly parent: string | null;
@@ -16,9 +16,8 @@ export interface KeptNumber {
 const parentKey = (parent: string | null) => parent ?? '';
 
 /**
- * The numbers of rows: kept ones stay, rows without one get the next in their order. A number of a row that is gone counts as given,
- * unless the layout says that it may be given again.
- * @returns numbers by row, and those that were given now
+ * Numbers of rows: stored ones stay, others get the next. Numbers of removed rows count as used unless reuse is allowed.
+ * @returns numbers by row, and new ones
  */
 export function numberRows(
   rows: readonly NumberedRow[],
@@ -54,7 +53,7 @@ export function numberRows(
   return { numbers, given };
 }
 
-/** The first number of the series behind all that are given. */
+/** First free number of the series. */
 function afterLast(taken: ReadonlySet<number>, start: number, step: number): number {
   let last = start - step;
   for (const number of taken) if (number > last) last = number;
@@ -69,7 +68,7 @@ export interface Renumbered {
   readonly after: number;
 }
 
-/** Numbers again in the order of the rows, from the start: what changes. */
+/** Renumbers in row order; returns the changes. */
 export function renumber(rows: readonly NumberedRow[], numbers: ReadonlyMap<string, number>, { start, step }: NumberRule): Renumbered[] {
   const next = new Map<string, number>();
   return rows.flatMap(({ id, parent }): Renumbered[] => {
@@ -80,7 +79,7 @@ export function renumber(rows: readonly NumberedRow[], numbers: ReadonlyMap<stri
   });
 }
 
-/** Item numbers as they are written: those of the rows above before a row's own, as in 2.1.3. */
+/** Displayed item numbers, such as 2.1.3. */
 export function itemTexts(rows: readonly NumberedRow[], numbers: ReadonlyMap<string, number>): ReadonlyMap<string, string> {
   const texts = new Map<string, string>();
   for (const { id, parent } of rows) {

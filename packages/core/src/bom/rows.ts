@@ -2,78 +2,78 @@ import { Match } from '../identity';
 import { BomContent, ClassRule } from './layout';
 import { BomNode, Placed, Structures, nodeKey } from './structures';
 
-/** One occurrence that a row counts. */
+/** A counted occurrence. */
 export interface Member {
   readonly assembly: number;
   readonly occurrence: string;
   readonly product: string;
   readonly part: number | null;
-  /** How often it counts towards the row's total: sub-assemblies above it multiplied in. */
+  /** Its multiplicity in the total. */
   readonly times: number;
 }
 
-/** A row of a bill of materials before anything is shown in it. */
+/** A row without cells. */
 export interface BomRow {
-  /** Unique in the list, and the same as long as the row stands for the same: what its number is kept under. */
+  /** Stable identity of the row, used for its number. */
   readonly id: string;
   readonly parent: string | null;
-  /** 1 for what stands directly in the assembly. */
+  /** 1 for the first level. */
   readonly level: number;
   readonly label: string;
   readonly match: Match;
   readonly members: readonly Member[];
-  /** Pieces in one of its parent; for bodies, in one part. */
+  /** Pieces per parent; for bodies, per part. */
   readonly quantity: number;
-  /** Pieces in the whole assembly. */
+  /** Total pieces. */
   readonly total: number;
-  /** Sum of the property that its class is counted by, in the whole assembly; the number of pieces without such a value. */
+  /** Total of the counted property, and pieces without a value. */
   readonly measure: { readonly property: number; readonly value: number | null; readonly without: number } | null;
-  /** Bodies of a part that the row stands for. */
+  /** Bodies of the row. */
   readonly bodies: { readonly file: number; readonly keys: readonly string[] } | null;
-  /** Whether rows stand below it. */
+  /** Whether it has child rows. */
   readonly open: boolean;
-  /** Whether totals count the row: its pieces are in no other row that they count. */
+  /** Whether totals include it; each piece is included once. */
   readonly counts: boolean;
-  /** The row's own assembly stands above it: what is in it is not gone through again. */
+  /** The assembly contains itself; not expanded again. */
   readonly loop: boolean;
 }
 
-/** A body of a part, and what makes it equal to others. */
+/** A body with its equality key. */
 export interface BomBody {
   readonly key: string;
   readonly label: string;
   readonly equal: string;
 }
 
-/** What rows are made with beside structure. */
+/** Inputs besides structure. */
 export interface RowFacts {
   classOf(file: number): number | null;
-  /** A value as a text to merge by; empty for none. */
+  /** Merge key of a value; empty for none. */
   text(member: Omit<Member, 'times'>, property: number): string;
-  /** A number to count by; `null` for none. */
+  /** Number to count by; `null` for none. */
   amount(member: Omit<Member, 'times'>, property: number): number | null;
   bodies(file: number): readonly BomBody[];
 }
 
-/** The most rows that a list may have. */
+/** Maximum rows. */
 export const MOST_BOM_ROWS = 100_000;
 
-/** The deepest that sub-assemblies may be in one another. */
+/** Maximum depth. */
 export const MOST_BOM_LEVELS = 200;
 
-/** A list would have more rows or levels than anybody can read. */
+/** The list exceeds the limits. */
 export class BomLimit extends Error {}
 
 const tooDeep = () => new BomLimit(`Sub-assemblies are nested more than ${MOST_BOM_LEVELS} levels deep.`);
 
-/** An occurrence on its way into a row, with how often it counts. */
+/** An occurrence with its multiplicity. */
 interface Counted {
   readonly placed: Placed;
   readonly times: number;
   readonly rule: ClassRule | undefined;
-  /** What is in it stands above it already. */
+  /** Part of a cycle. */
   readonly loop: boolean;
-  /** What is in it is counted by rows of its own. */
+  /** Its contents are counted by rows of their own. */
   readonly apart: boolean;
 }
 
@@ -93,14 +93,14 @@ const memberOf = ({ placed, times }: Counted): Member => ({
   times,
 });
 
-/** Rows of a bill of materials with what was left out on the way. */
+/** Rows, and what was excluded. */
 export interface BomRows {
   readonly rows: readonly BomRow[];
-  /** Pieces whose class is left out. */
+  /** Pieces of excluded classes. */
   readonly leftOut: number;
 }
 
-/** Makes the rows of a bill of materials from structure and layout. */
+/** Builds BOM rows from structure and layout. */
 class RowMaker {
   private readonly rules: ReadonlyMap<number, ClassRule>;
   private readonly rows: BomRow[] = [];
@@ -126,7 +126,7 @@ class RowMaker {
     return own === null ? undefined : this.rules.get(own);
   }
 
-  /** What is placed in something, dissolved sub-assemblies replaced by their parts. */
+  /** Children, with dissolved sub-assemblies replaced by theirs. */
   private gather(node: BomNode, times: number, path: ReadonlySet<string>, into: Counted[]): void {
     if (path.size > MOST_BOM_LEVELS) throw tooDeep();
     for (const placed of this.structures.children(node)) {
@@ -138,10 +138,7 @@ class RowMaker {
     }
   }
 
-  /**
-   * What makes occurrences one row: the values that the layout names, where all of them are there, or else the part file; where that is
-   * not known, the copy. Blanks never make two parts one.
-   */
+  /** Merge key: the layout's values if all exist, else the part file, else the copy. Blanks never merge. */
   private keyOf({ placed }: Counted): string {
     const part = partOf(placed);
     const own = { assembly: placed.assembly, occurrence: placed.occurrence, product: placed.product, part };
@@ -156,7 +153,7 @@ class RowMaker {
     const groups = new Map<string, Group>();
     for (const entry of counted) {
       const { below } = entry.placed;
-      // Two assemblies with different contents cannot be one row that opens.
+      // Assemblies with different contents cannot merge.
       const key = this.keyOf(entry) + (apartBelow && below && entry.rule?.rule !== 'as one' ? ` of ${nodeKey(below)}` : '');
       const group = groups.get(key);
       if (group) {
@@ -167,7 +164,7 @@ class RowMaker {
     return [...groups.values()];
   }
 
-  /** @param times how often the parent is in the whole assembly */
+  /** @param times multiplicity of the parent */
   private below(node: BomNode, parent: string | null, level: number, times: number, path: ReadonlySet<string>): void {
     const counted: Counted[] = [];
     this.gather(node, 1, path, counted);
@@ -194,7 +191,7 @@ class RowMaker {
     }
   }
 
-  /** All levels at once: how often each node is in the whole is worked out first, so that each is looked at once. */
+  /** Summed lists: multiplicities first, so each node is visited once. */
   private summed(top: BomNode): void {
     const { order, loops } = this.inOrder(top);
     const times = new Map([[nodeKey(top), 1]]);
@@ -233,7 +230,7 @@ class RowMaker {
     }
   }
 
-  /** Nodes so that each comes after all that hold it, with the ways that lead back to something above and are not followed. */
+  /** Topological order; edges closing a cycle are returned and not followed. */
   private inOrder(top: BomNode): { order: BomNode[]; loops: ReadonlySet<string> } {
     const order: BomNode[] = [];
     const loops = new Set<string>();
@@ -311,7 +308,7 @@ class RowMaker {
     return id;
   }
 
-  /** Equal bodies of a part together; none for a part of one body. */
+  /** Groups equal bodies; none for single-body parts. */
   private bodiesOf(file: number): { key: string; label: string; keys: string[] }[] {
     const all = this.facts.bodies(file);
     if (all.length < 2) return [];
@@ -336,11 +333,14 @@ class RowMaker {
   }
 }
 
-/** The rows of a bill of materials. @throws BomLimit */
+/**
+ * Builds the rows.
+ * @throws BomLimit
+ */
 export const makeRows = (structures: Structures, top: BomNode, content: BomContent, facts: RowFacts): BomRows =>
   new RowMaker(structures, content, facts).make(top);
 
-/** Everything that a list can come to, to be read beforehand: nodes reached from the top, each once. */
+/** All nodes reachable from the top, once each, for preloading. */
 export function reachedFrom(structures: Structures, top: BomNode): readonly Placed[] {
   const seen = new Set([nodeKey(top)]);
   const waiting: BomNode[] = [top];

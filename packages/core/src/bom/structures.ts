@@ -1,29 +1,29 @@
 import { OccurrenceReading, StructureReading } from '../files';
 import { Match } from '../identity';
 
-/** What is known of assembly files and of the part files behind their copies. */
+/** Readings of assemblies and part files behind copies. */
 export interface BomSources {
-  /** The structure that a file's reading holds; `null` for one that places nothing, or that could not be read. */
+  /** A file's structure; `null` if it places nothing or is unreadable. */
   structure(file: number): StructureReading | null;
-  /** The part file behind an assembly's copy. */
+  /** The part file of a copy. */
   match(assembly: number, product: string): Match;
 }
 
-/** A product in a file whose children can be asked for. */
+/** A product in a file, whose children can be listed. */
 export interface BomNode {
   readonly file: number;
   readonly product: string;
 }
 
-/** One placed instance, with what is behind it. */
+/** A placed instance with its target. */
 export interface Placed {
   readonly assembly: number;
   readonly occurrence: string;
   readonly product: string;
-  /** The name that the assembly gives the product. */
+  /** Name in the assembly. */
   readonly label: string;
   readonly match: Match;
-  /** Where its own children are looked for; `null` where there are none. */
+  /** Node with its children; `null` for none. */
   readonly below: BomNode | null;
 }
 
@@ -37,9 +37,8 @@ interface Indexed {
 }
 
 /**
- * Product structure across files. What decides whose sub-structure counts (docs/bom.md): a child's parts are those of its part file, if
- * that file is there and places something, whatever the copy in the assembly above holds; where the part file is not known, those of
- * the copy; a part file that places nothing has no parts, even if the copy says otherwise.
+ * Structure across files. Which sub-structure counts (docs/bom.md): a child's parts come from its part file if it exists and places
+ * something; without a known part file, from the copy. A part file that places nothing has no parts, even if the copy does.
  */
 export class Structures {
   private readonly indexed = new Map<number, Indexed | null>();
@@ -71,13 +70,13 @@ export class Structures {
     return known;
   }
 
-  /** Products of a file that nothing in it contains: what a bill of materials can begin with. */
+  /** Root products of a file. */
   roots(file: number): { readonly product: string; readonly label: string }[] {
     const found = this.index(file);
     return found ? found.structure.roots.map((product) => ({ product, label: found.labels.get(product) ?? product })) : [];
   }
 
-  /** The product of a part file that a copy stands for: the root with the copy's product id, or the first one. */
+  /** The product a copy stands for: the root with the same id, or the first. */
   private rootFor(file: number, productId: string | undefined): BomNode | null {
     const found = this.index(file);
     if (!found) return null;
@@ -85,7 +84,7 @@ export class Structures {
     return root !== undefined && found.children.has(root) ? { file, product: root } : null;
   }
 
-  /** What is placed directly in something, in the file's order. */
+  /** Direct children in file order. */
   children(node: BomNode): readonly Placed[] {
     const key = nodeKey(node);
     const known = this.placed.get(key);
@@ -107,6 +106,6 @@ export class Structures {
     return list;
   }
 
-  /** The id of a product, as its file says it. */
+  /** A product's id in its file. */
   productId = ({ file, product }: BomNode): string => this.index(file)?.ids.get(product) || product;
 }

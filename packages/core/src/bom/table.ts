@@ -1,33 +1,33 @@
 import { BomColumn, BomContent, BomSort, sameColumn } from './layout';
 import { BomRow } from './rows';
 
-/** What a cell of a list shows. Texts are as people read them; `number` is there for what can be summed and sorted as a number. */
+/** A cell. `number` is set if it can be summed and sorted numerically. */
 export interface BomCell {
   readonly text: string;
   readonly number?: number;
-  /** Where the members of a row do not agree: each value with the pieces that have it, the most frequent first. */
+  /** Distinct values of members with piece counts, most frequent first. */
   readonly differs?: readonly { readonly text: string; readonly pieces: number }[];
-  /** Sum of value times pieces over the whole assembly, and the pieces without a value. */
+  /** Sum of value times pieces, and pieces without a value. */
   readonly sum?: { readonly value: number | null; readonly without: number };
 }
 
-/** A row with its cells, in the order of the layout's columns. */
+/** A row with cells in column order. */
 export interface BomTableRow extends BomRow {
   readonly item: string;
   readonly cells: readonly BomCell[];
 }
 
-/** Rows under one heading; without one where the layout does not group. */
+/** A group of rows; untitled if ungrouped. */
 export interface BomGroup {
   readonly title: string | null;
   readonly rows: readonly string[];
   readonly totals: readonly (BomTotal | null)[];
 }
 
-/** What is under a column. */
+/** A column total. */
 export interface BomTotal {
   readonly value: number | null;
-  /** Pieces without a value: the total does not count them. */
+  /** Pieces without a value, not included. */
   readonly without: number;
 }
 
@@ -35,20 +35,20 @@ export const BLANK_CELL: BomCell = { text: '' };
 
 const compareTexts = new Intl.Collator('en', { numeric: true }).compare;
 
-/** The order of two cells: blanks last, numbers by size, texts as people order them. */
+/** Cell order: blanks last, numbers by size, texts in natural order. */
 function compareCells(a: BomCell, b: BomCell): number {
   if (a.text === '' || b.text === '') return Number(a.text === '') - Number(b.text === '');
   if (a.number !== undefined && b.number !== undefined) return a.number - b.number;
   return compareTexts(a.text, b.text);
 }
 
-/** What rows are put in order with. */
+/** Sort criteria. */
 export interface OrderFacts {
   readonly numbers: ReadonlyMap<string, number>;
   readonly cell: (row: BomRow, of: BomColumn['of']) => BomCell;
 }
 
-/** Rows in the layout's order: siblings sorted, what is below a row behind it. Bodies stay as they are in their part. */
+/** Sorts siblings with their descendants; bodies keep their order. */
 export function inBomOrder(rows: readonly BomRow[], sort: readonly BomSort[], { numbers, cell }: OrderFacts): BomRow[] {
   const children = new Map<string | null, BomRow[]>();
   for (const row of rows) {
@@ -75,7 +75,7 @@ export function inBomOrder(rows: readonly BomRow[], sort: readonly BomSort[], { 
   return sorted;
 }
 
-/** Totals under columns: of the rows that stand directly in the list, as an assembly's mass holds that of its parts. */
+/** Totals of first-level rows, as a parent's mass includes its parts. */
 function totalsOf(rows: readonly BomTableRow[], columns: readonly BomColumn[]): (BomTotal | null)[] {
   return columns.map((column, i) => {
     if (!column.sum) return null;
@@ -91,7 +91,7 @@ function totalsOf(rows: readonly BomTableRow[], columns: readonly BomColumn[]): 
   });
 }
 
-/** Rows in groups, with totals for each group and for all. Lists with levels are not grouped: their order is their structure. */
+/** Groups rows with totals. Indented lists are not grouped. */
 export function groupRows(
   rows: readonly BomTableRow[],
   content: Pick<BomContent, 'columns' | 'group' | 'structure'>,
@@ -117,5 +117,5 @@ export function groupRows(
   };
 }
 
-/** Where a column is in a layout; -1 where it has none. */
+/** Index of a column; -1 if missing. */
 export const columnAt = (columns: readonly BomColumn[], of: BomColumn['of']): number => columns.findIndex((column) => sameColumn(column.of, of));

@@ -1,26 +1,26 @@
-/** That an assembly places a part, how often. */
+/** An assembly placing a part, with the count. */
 export interface PlacedIn {
   readonly assembly: number;
   readonly part: number;
   readonly times: number;
 }
 
-/** One way from a part up to an assembly that nothing places. */
+/** A path from a part to the top. */
 export interface UsedWay {
-  /** Assemblies from the one that places the part to the top. */
+  /** Assemblies from the first to the top. */
   readonly assemblies: readonly number[];
-  /** How often each of them places what stands before it. */
+  /** Counts at each step. */
   readonly times: readonly number[];
-  /** Pieces of the part in one of the top. */
+  /** Pieces in one top assembly. */
   readonly total: number;
-  /** The last assembly places one that stands before it: the way goes round and is not followed. */
+  /** The path ends in a cycle. */
   readonly loop: boolean;
 }
 
-/** Ways that are told; a fastener may be in thousands. */
+/** Maximum paths listed; fasteners may have thousands. */
 export const MOST_WAYS = 2000;
 
-/** Every way from a part to the top, and whether there are more than are told. */
+/** All paths to the top, and whether there are more. */
 export function whereUsed(part: number, placements: readonly PlacedIn[]): { readonly ways: readonly UsedWay[]; readonly more: boolean } {
   const above = new Map<number, PlacedIn[]>();
   for (const placement of placements) {

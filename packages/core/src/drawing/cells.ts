@@ -3,28 +3,28 @@ import { openDxf } from '../files/dxf';
 import { Box, boxOf, lineWidth } from '../lettering';
 import { Matrix, apply, radians, shift, stretch, times, turn } from './matrix';
 
-/** A cell of a block on a sheet, with the room that it has there. */
+/** A cell on a sheet with its area. */
 export interface CellOnSheet {
-  /** Key of the block's holder. */
+  /** Key of its holder. */
   readonly holder: string;
   readonly block: string;
   readonly tag: string;
   readonly text: string;
-  /** Whether the sheet lacks the attribute that the block defines. */
+  /** Whether the insert lacks the attribute. */
   readonly lacking: boolean;
-  /** Handle of its text, where it is a plain text of the sheet. */
+  /** Handle of its text, for plain texts. */
   readonly handle: string | null;
-  /** Corners of its room, or of its text's surroundings where it is not boxed in; counter-clockwise, in drawing units. */
+  /** Corners of its box, or of its text if unbounded; counter-clockwise, in drawing units. */
   readonly corners: readonly [Point, Point, Point, Point];
 }
 
-/** Length of the surroundings of a cell without a text, in heights. */
+/** Default length of an empty unbounded cell, in text heights. */
 const EMPTY_LENGTH = 6;
 
-/** How far the foot of the capitals lies above the point that a text is placed by, in heights. */
+/** Baseline offset, in text heights. */
 const FOOT: Readonly<Record<CellDefinition['valign'], number>> = { baseline: 0, bottom: 1 / 3, middle: -0.5, top: -1 };
 
-/** Surroundings of a text in a cell that nothing boxes in. */
+/** Area of an unbounded text. */
 function aroundText(cell: CellDefinition, text: string): Box {
   const width = Math.max(lineWidth(text, cell.font ?? { file: '' }, cell.height, cell.widthFactor), cell.height * EMPTY_LENGTH);
   const air = cell.height / 4;
@@ -32,7 +32,10 @@ function aroundText(cell: CellDefinition, text: string): Box {
   return { x: x - air, y: FOOT[cell.valign] * cell.height - air, width: width + 2 * air, height: cell.height + 2 * air };
 }
 
-/** All cells of blocks that are on a layout of a drawing itself. @throws FileError when it is broken or binary */
+/**
+ * All cells of blocks placed on a layout.
+ * @throws FileError if the drawing is broken or binary
+ */
 export function cellsOnSheet(bytes: Uint8Array, layout: string): CellOnSheet[] {
   const { blocks, inserts } = openDxf(bytes, false);
   const byName = new Map(blocks.map((block) => [block.name.toLowerCase(), block]));
@@ -47,7 +50,7 @@ export function cellsOnSheet(bytes: Uint8Array, layout: string): CellOnSheet[] {
       if (!found && !lacking) return [];
       const text = found?.text ?? '';
       const room = cell.room ? boxOf(cell.room) : null;
-      // A cell that was moved out of its room is where it stands now.
+      // A cell moved out of its box has the area of its text.
       const own = insert.own[cell.tag]?.at;
       const moved = own !== undefined && Math.hypot(own.x - cell.at.x, own.y - cell.at.y) > cell.height;
       const box = room && !moved ? room : aroundText(cell, text);

@@ -1,10 +1,10 @@
 import { Point } from '../files';
 import { STRAIGHT, Vertex } from '../files/dxf';
 
-/** Pieces that a full circle is drawn of. */
+/** Segments of a full circle. */
 const PIECES = 48;
 
-/** Points of an elliptic arc, from one parameter to a greater one. `major` and `minor` are half axes. Angles in radians. */
+/** Points of an elliptic arc between two parameters. `major` and `minor` are half axes. Angles in radians. */
 export function ellipseArc(centre: Point, major: Point, minor: Point, from: number, to: number, leastPieces = 2): Point[] {
   const count = Math.max(leastPieces, Math.ceil((Math.abs(to - from) / (2 * Math.PI)) * PIECES));
   const points = new Array<Point>(count + 1);
@@ -16,29 +16,26 @@ export function ellipseArc(centre: Point, major: Point, minor: Point, from: numb
   return points;
 }
 
-/** The points of a circle of radius 1 about the origin: most circles are whole. */
+/** Unit circle points, cached as most circles are complete. */
 const CIRCLE = ellipseArc({ x: 0, y: 0 }, { x: 1, y: 0 }, { x: 0, y: 1 }, 0, 2 * Math.PI);
 
-/** Points of a whole circle. */
+/** Points of a circle. */
 export function wholeCircle({ x, y }: Point, radius: number): Point[] {
   const points = new Array<Point>(CIRCLE.length);
   for (let i = 0; i < CIRCLE.length; i++) points[i] = { x: x + CIRCLE[i]!.x * radius, y: y + CIRCLE[i]!.y * radius };
   return points;
 }
 
-/** Points of a circular arc, counter-clockwise from one angle to another, in radians. */
+/** Points of a circular arc, counter-clockwise, in radians. */
 export const circleArc = (centre: Point, radius: number, from: number, to: number): Point[] => {
   const end = to <= from + 1e-12 ? to + 2 * Math.PI : to;
   return ellipseArc(centre, { x: radius, y: 0 }, { x: 0, y: radius }, from, end);
 };
 
-/**
- * A bent part is drawn of enough pieces that none strays from the arc by more than this part of the chord.
- * A flat arc has a small angle and a large radius, so that a count by angle alone would show its corners.
- */
+/** Maximum deviation of arc segments, relative to the chord. Counting by angle alone would show corners in flat arcs. */
 const STRAY = 1 / 700;
 
-/** Points of a line whose parts may be bent: a bulge is the tangent of a quarter of the arc's angle, positive when counter-clockwise. */
+/** Points of a polyline with bulges: the tangent of a quarter of the arc's angle, positive counter-clockwise. */
 export function bentLine(corners: readonly Vertex[], closed: boolean): Point[] {
   const points: Point[] = [];
   const last = closed ? corners.length : corners.length - 1;
@@ -49,14 +46,14 @@ export function bentLine(corners: readonly Vertex[], closed: boolean): Point[] {
     if (Math.abs(a.bulge) <= STRAIGHT || chord === 0) continue;
     const angle = 4 * Math.atan(a.bulge);
     const radius = chord / (2 * Math.sin(angle / 2));
-    // The centre lies on the left of the way for a bend to the left, as far as the apothem.
+    // For a left bend, the centre lies left of the chord, at the apothem.
     const apothem = radius * Math.cos(angle / 2);
     const centre = {
       x: (a.x + b.x) / 2 - ((b.y - a.y) / chord) * apothem,
       y: (a.y + b.y) / 2 + ((b.x - a.x) / chord) * apothem,
     };
     const start = Math.atan2(a.y - centre.y, a.x - centre.x);
-    // The arc's height is half the bulge times the chord, and falls with the square of the number of pieces.
+    // The sagitta is half the bulge times the chord and shrinks with the square of the segments.
     const pieces = Math.max(2, Math.ceil(Math.sqrt(Math.abs(a.bulge) / (2 * STRAY))));
     const size = Math.abs(radius);
     points.push(...ellipseArc(centre, { x: size, y: 0 }, { x: 0, y: size }, start, start + angle, pieces).slice(1, -1));
@@ -65,7 +62,7 @@ export function bentLine(corners: readonly Vertex[], closed: boolean): Point[] {
   return points;
 }
 
-/** A spline of a drawing: degree, knots, control points and their weights, all 1 where there are none. */
+/** A spline: degree, knots, control points and weights (all 1 if absent). */
 export interface SplineCurve {
   readonly degree: number;
   readonly knots: readonly number[];
@@ -73,12 +70,15 @@ export interface SplineCurve {
   readonly weights: readonly number[];
 }
 
-/** Points that a span between two knots is drawn of. */
+/** Points per span. */
 const SPAN_POINTS = 10;
-/** Points of one spline at most. */
+/** Maximum points of a spline. */
 const MOST_SPLINE_POINTS = 5000;
 
-/** A point of a rational spline by de Boor's algorithm. @param k place of the knot at or before `t` */
+/**
+ * A point of a rational spline, by de Boor's algorithm.
+ * @param k index of the knot at or before `t`
+ */
 function splinePoint({ degree, knots, controls, weights }: SplineCurve, k: number, t: number): Point {
   const d = Array.from({ length: degree + 1 }, (_, j) => {
     const i = Math.min(Math.max(j + k - degree, 0), controls.length - 1);
@@ -96,7 +96,7 @@ function splinePoint({ degree, knots, controls, weights }: SplineCurve, k: numbe
   return { x: end.x / (end.w || 1), y: end.y / (end.w || 1) };
 }
 
-/** Points of a spline; none where its knots and control points do not go together. */
+/** Points of a spline; none if its data is inconsistent. */
 export function splinePoints(curve: SplineCurve): Point[] {
   const { degree, knots, controls } = curve;
   if (degree < 1 || controls.length <= degree || knots.length < controls.length + degree + 1) return [...controls];

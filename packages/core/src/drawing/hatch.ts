@@ -1,6 +1,6 @@
 import { Point } from '../files';
 
-/** A family of parallel lines of a hatch: direction in radians, a point of the first one, the step to the next, and dashes (none for whole lines). */
+/** A hatch line family: direction in radians, a base point, the offset, and dashes (none for solid). */
 export interface HatchLine {
   readonly angle: number;
   readonly base: Point;
@@ -8,16 +8,16 @@ export interface HatchLine {
   readonly dashes: readonly number[];
 }
 
-/** Lines that one hatch is drawn of at most; a denser one is drawn as a grey area. */
+/** Maximum lines of a hatch; denser ones are drawn as a grey area. */
 export const MOST_HATCH_LINES = 4000;
 
-/** The lines of a hatch inside its outlines (even-odd); `null` where there are too many to be drawn. */
+/** Hatch lines inside the outlines (even-odd); `null` if too many. */
 export function hatchLines(outlines: readonly (readonly Point[])[], families: readonly HatchLine[]): [Point, Point][] | null {
   const edges = outlines.flatMap((outline) => outline.map((from, i) => ({ from, to: outline[(i + 1) % outline.length]! })));
   const found: [Point, Point][] = [];
   for (const { angle, base, offset, dashes } of families) {
     const [cos, sin] = [Math.cos(angle), Math.sin(angle)];
-    // Along the lines (u) and across them (v).
+    // Along the lines (u) and across (v).
     const u = ({ x, y }: Point) => x * cos + y * sin;
     const v = ({ x, y }: Point) => y * cos - x * sin;
     const step = Math.abs(v(offset));
@@ -51,7 +51,7 @@ export function hatchLines(outlines: readonly (readonly Point[])[], families: re
   return found;
 }
 
-/** The drawn parts of a way, by dashes (positive drawn, negative left out) that begin again from a point. */
+/** Visible parts of a line with dashes (positive drawn, negative skipped), phased from a point. */
 function* dashed(from: number, to: number, origin: number, dashes: readonly number[]): Generator<[number, number]> {
   const period = dashes.reduce((sum, dash) => sum + Math.abs(dash), 0);
   if (dashes.length === 0 || period < 1e-9 || (to - from) / period > MOST_HATCH_LINES) {

@@ -1,13 +1,13 @@
 import { Point } from '../files';
 
-/** An affine transformation of the plane: (x, y) becomes (a·x + c·y + e, b·x + d·y + f). */
+/** An affine transformation: (x, y) becomes (a·x + c·y + e, b·x + d·y + f). */
 export type Matrix = readonly [a: number, b: number, c: number, d: number, e: number, f: number];
 
 export const IDENTITY: Matrix = [1, 0, 0, 1, 0, 0];
-/** What a normal that points away from the viewer does to coordinates of an object, by the arbitrary axis rule of the DXF reference. */
+/** Transformation for an extrusion pointing away, by the DXF reference's arbitrary axis rule. */
 export const FLIPPED: Matrix = [-1, 0, 0, 1, 0, 0];
 
-/** The transformation that does `inner` first, then `outer`. */
+/** Composition: `inner` first, then `outer`. */
 export const times = (outer: Matrix, inner: Matrix): Matrix => [
   outer[0] * inner[0] + outer[2] * inner[1],
   outer[1] * inner[0] + outer[3] * inner[1],
@@ -19,12 +19,15 @@ export const times = (outer: Matrix, inner: Matrix): Matrix => [
 
 export const shift = (x: number, y: number): Matrix => [1, 0, 0, 1, x, y];
 export const stretch = (x: number, y: number): Matrix => [x, 0, 0, y, 0, 0];
-/** A turn, counter-clockwise. @param angle in radians */
+/**
+ * A counter-clockwise rotation.
+ * @param angle in radians
+ */
 export const turn = (angle: number): Matrix => [Math.cos(angle), Math.sin(angle), -Math.sin(angle), Math.cos(angle), 0, 0];
 
 export const apply = (m: Matrix, { x, y }: Point): Point => ({ x: m[0] * x + m[2] * y + m[4], y: m[1] * x + m[3] * y + m[5] });
 
-/** How much lengths grow, as the root of how much areas do. */
+/** Length scale: the root of the area scale. */
 export const growth = (m: Matrix): number => Math.sqrt(Math.abs(m[0] * m[3] - m[1] * m[2]));
 
 export const radians = (degrees: number): number => (degrees * Math.PI) / 180;

@@ -6,73 +6,73 @@ import { HatchLine, hatchLines } from './hatch';
 import { FLIPPED, IDENTITY, Matrix, apply, growth, radians, shift, stretch, times, turn } from './matrix';
 import { SetLine, TextSettings, setLine, setParagraph } from './texts';
 
-/** Lines of one pen: their corners one after the other (x, y), and where each line begins among them. */
+/** Polylines with one pen: vertices (x, y) in sequence, and the start of each line. */
 export interface PenLines {
-  /** Thickness in millimetres. */
+  /** Width in millimetres. */
   readonly weight: number;
-  /** Lengths of dashes and gaps in drawing units; none for whole lines. */
+  /** Dashes and gaps in drawing units; empty for solid. */
   readonly dashes: readonly number[];
   readonly points: Float32Array;
-  /** Place of each line's first corner, counted in corners. */
+  /** Index of each line's first vertex. */
   readonly starts: Uint32Array;
 }
 
-/** Filled areas, each of one or more outlines (even-odd). */
+/** Filled areas with one or more outlines (even-odd). */
 export interface Fill {
   readonly tone: 'ink' | 'light' | 'paper';
   readonly points: Float32Array;
   readonly starts: Uint32Array;
 }
 
-/** A line of text that is drawn. */
+/** A line of text. */
 export interface PictureText extends SetLine {
   readonly style: TextStyle;
-  /** The attribute that it is, where it is one: the key of its block and its tag. */
+  /** Its attribute, if it is one: holder key and tag. */
   readonly cell: { readonly handle: string; readonly tag: string } | null;
-  /** Handle of the text itself; `''` where it has none, or is in a block. */
+  /** Handle of the text; `''` if none or inside a block. */
   readonly handle: string;
 }
 
-/** What is drawn in one step. Coordinates are measured from the picture's origin. */
+/** Items drawn together. Coordinates are relative to the picture's origin. */
 export interface Layer {
   readonly lines: readonly PenLines[];
   readonly fills: readonly Fill[];
   readonly texts: readonly PictureText[];
 }
 
-/** A view of the model on a sheet: where the model's coordinates come to stand, and the rectangle on the sheet that it is cut off at. */
+/** A viewport: transformation of model coordinates, and clipping rectangle. */
 export interface View {
   readonly matrix: Matrix;
   readonly clip: Box;
 }
 
-/** A sheet of a drawing, ready to be drawn. */
+/** A sheet ready to draw. */
 export interface SheetPicture {
-  /** The point that all coordinates are measured from: drawings may stand far from zero. */
+  /** Origin of all coordinates, as drawings may be far from zero. */
   readonly origin: Point;
-  /** What there is to see, in coordinates from the origin. */
+  /** Contents relative to the origin. */
   readonly extent: Box;
-  /** Millimetres of a drawing unit on paper; lines are as thick as it says. */
+  /** Millimetres per drawing unit on paper, for line widths. */
   readonly millimetres: number;
   readonly sheet: Layer;
-  /** The model, where the sheet has views of it. Its coordinates are those of the model, from an origin of its own. */
+  /** The model, if there are viewports, with its own origin. */
   readonly model: Layer | null;
   readonly views: readonly View[];
-  /** What is not drawn, by the kind of thing, counted. */
+  /** Items not drawn, counted by type. */
   readonly left: Readonly<Record<string, number>>;
-  /** Whether the drawing has more than is drawn. */
+  /** Whether the picture is incomplete. */
   readonly cut: boolean;
 }
 
-/** Corners and objects that one picture has at most, and how deep blocks are in blocks. */
+/** Limits of a picture: vertices, objects and nesting depth. */
 const MOST_POINTS = 3_000_000;
 const MOST_OBJECTS = 500_000;
 const DEEPEST = 24;
 
-/** Thickness of lines that have none of their own, in millimetres (common practice). */
+/** Default line width in millimetres (common practice). */
 const USUAL_WEIGHT = 0.25;
 
-/** Coordinates that grow in number. */
+/** A growing list of coordinates. */
 class Floats {
   private values = new Float32Array(256);
   length = 0;
@@ -174,7 +174,7 @@ class Sink {
   }
 }
 
-/** How things look that say so of their block or their layer. */
+/** Inherited appearance (by block or layer). */
 interface Look {
   readonly layer: string;
   readonly weight: number;
@@ -187,7 +187,7 @@ interface LayerTraits {
   readonly lineType: string;
 }
 
-/** What an object says of how it looks; read once, however often its block is there. */
+/** Appearance of an entity, parsed once. */
 interface Traits {
   readonly layer: string;
   readonly hidden: boolean;
@@ -208,7 +208,7 @@ class Drawer extends DxfGroups {
   private readonly bodies = new Map<string, BlockBody>();
   private readonly traits = new Map<Entity, Traits>();
   private readonly left: Record<string, number> = {};
-  /** Objects drawn so far, those of blocks as often as their block is there. */
+  /** Objects drawn so far, counting repeated blocks. */
   private drawn = 0;
   private readonly scale: number;
   private cut = false;
@@ -246,7 +246,7 @@ class Drawer extends DxfGroups {
     return dashes.every(Number.isFinite) ? dashes : [];
   }
 
-  /** The picture of a layout; `model` for the model itself. */
+  /** The picture of a layout; `model` for model space. */
   picture(layout: string): SheetPicture {
     const layouts = layoutsOf(this);
     const own = layouts.get(layout)?.entities ?? [];
@@ -278,7 +278,7 @@ class Drawer extends DxfGroups {
     };
   }
 
-  /** A point near what is drawn, so that coordinates far from zero lose nothing as single numbers. */
+  /** A nearby origin, so that single precision suffices. */
   private originOf(entities: readonly Entity[]): Point {
     for (const entity of entities) {
       const at = this.point(entity, 10);
@@ -330,7 +330,7 @@ class Drawer extends DxfGroups {
 
   private lookOf(entity: Entity, within: Look | null, m: Matrix): Look | null {
     const own = this.traitsOf(entity);
-    // What a block draws on layer 0 is on the layer of its insert.
+    // Layer 0 in a block means the insert's layer.
     const layer = within && own.layer === '0' ? within.layer : own.layer;
     const ofLayer = this.layers.get(layer.toLowerCase());
     if (ofLayer?.hidden || own.hidden) return null;
@@ -342,7 +342,7 @@ class Drawer extends DxfGroups {
     return { layer, weight, dashes: dashes.map((dash) => Number((dash * factor).toPrecision(6))) };
   }
 
-  /** Coordinates of an object whose normal points away are mirrored. */
+  /** Mirrors coordinates for extrusions pointing away. */
   private facing(entity: Entity, m: Matrix): Matrix {
     return this.number(entity, 230, 1) < 0 ? times(m, FLIPPED) : m;
   }
@@ -407,7 +407,7 @@ class Drawer extends DxfGroups {
       case 'TEXT':
         return this.writing(entity, 73, this.facing(entity, m), sink, null);
       case 'ATTDEF':
-        // Only what is the same everywhere is drawn where a block stands; the rest is drawn by its attributes.
+        // Attribute definitions are drawn by their attributes, except constant ones.
         return (this.number(entity, 70, 0) & 2) === 2 ? this.writing(entity, 74, this.facing(entity, m), sink, null) : undefined;
       case 'MTEXT':
         return this.paragraph(entity, m, sink, null);
@@ -447,7 +447,7 @@ class Drawer extends DxfGroups {
       .filter((vertex) => vertex.type === 'VERTEX')
       .map((vertex) => ({ ...this.point(vertex, 10), bulge: this.number(vertex, 42, 0), flags: this.number(vertex, 70, 0), vertex }));
     if (flags & 64) {
-      // A mesh of faces: those vertices that are faces name their corners.
+      // A polyface mesh, whose face vertices index its corners.
       const points = corners.filter((corner) => corner.flags & 64);
       for (const { vertex } of corners.filter((corner) => (corner.flags & 192) === 128)) {
         const face = [71, 72, 73, 74].map((code) => points[Math.abs(this.number(vertex, code, 0)) - 1]).filter((p) => p !== undefined);
@@ -462,7 +462,7 @@ class Drawer extends DxfGroups {
       for (let c = 0; c < columns; c++) stroke(Array.from({ length: rows }, (_, r) => corners[r * columns + c]!));
       return;
     }
-    // Corners of a spline's frame (16) are not on the line.
+    // Skips spline control points (16).
     const line = corners.filter((corner) => (corner.flags & 16) === 0);
     stroke(bentLine(line, (flags & 1) === 1), flags & 8 ? m : this.facing(entity, m));
   }
@@ -502,7 +502,7 @@ class Drawer extends DxfGroups {
     sink.text(m, set, settings.style, cell, this.get(entity, 5)?.trim() ?? '');
   }
 
-  /** A text of several lines, or the one inside an attribute of several lines. */
+  /** An MTEXT, or the one inside a multi-line attribute. */
   private paragraph(entity: Entity, m: Matrix, sink: Sink, cell: PictureText['cell']): void {
     const embedded = this.find(entity, 101);
     const inner = embedded < 0 ? entity : { ...entity, from: embedded };
@@ -555,7 +555,7 @@ class Drawer extends DxfGroups {
     this.draw(body.entities, times(m, times(placed, shift(-body.base.x, -body.base.y))), sink, look, depth + 1, paper);
   }
 
-  /** Pictures and objects of other programs are drawn as a frame; what only covers something is drawn as paper. */
+  /** Images and embedded objects are drawn as frames; wipeouts as paper. */
   private foreign(entity: Entity, m: Matrix, sink: Sink, stroke: (line: readonly Point[]) => void): void {
     if (entity.type === 'OLE2FRAME' || entity.type === 'OLEFRAME') {
       const [a, b] = [this.point(entity, 10), this.point(entity, 11)];
@@ -572,7 +572,7 @@ class Drawer extends DxfGroups {
     }
     const { codes } = this.index;
     const outline: Point[] = [];
-    // Its outline is told in parts of its frame, from the middle, downwards.
+    // The clip outline is relative to the image frame, from its centre, y downwards.
     for (let k = entity.from + 1; k < entity.to; k++)
       if (codes[k] === 14 && codes[k + 1] === 24) outline.push(corner(Number(this.raw(k)) + 0.5, 0.5 - Number(this.raw(k + 1))));
     if (outline.length === 2)
@@ -589,14 +589,14 @@ class Drawer extends DxfGroups {
     for (const line of lines) sink.line(m, line, look.weight, []);
   }
 
-  /** Outlines and lines of a hatch: the only object whose groups mean something by their order. */
+  /** Outlines and pattern of a HATCH, parsed sequentially. */
   private hatchParts(entity: Entity): { outlines: Point[][]; families: HatchLine[]; solid: boolean } {
     const { codes } = this.index;
     let k = this.find(entity, 91);
     const solid = this.number(entity, 70, 0) === 1;
     if (k < 0) return { outlines: [], families: [], solid };
     const value = () => Number(this.raw(k));
-    /** Goes on to the next group with a code, and gives its value. */
+    /** Advances to the next group with a code and returns its value. */
     const next = (code: number, otherwise = 0): number => {
       let at = k + 1;
       while (at < entity.to && codes[at] !== code) at++;
@@ -614,7 +614,7 @@ class Drawer extends DxfGroups {
         const closed = next(73, 1) === 1;
         const corners = Array.from({ length: Math.min(next(93), 100_000) }, () => {
           const p = nextPoint(10);
-          // A corner without a bend may leave its bulge out.
+          // A bulge of zero may be omitted.
           return { ...p, bulge: bent && codes[k + 1] === 42 ? next(42) : 0 };
         });
         outlines.push(bentLine(corners, closed));
@@ -670,7 +670,7 @@ class Drawer extends DxfGroups {
   }
 }
 
-/** What belongs to an object that is told by several: vertices of a polyline, attributes of an insert. */
+/** Follow-up entities: vertices of a polyline, attributes of an insert. */
 function followers(entities: readonly Entity[], i: number): readonly Entity[] {
   const { type } = entities[i]!;
   if (type !== 'POLYLINE' && type !== 'INSERT') return [];
@@ -683,14 +683,17 @@ function followers(entities: readonly Entity[], i: number): readonly Entity[] {
 
 const MILLIMETRES: Readonly<Record<string, number>> = { '1': 25.4, '2': 304.8, '4': 1, '5': 10, '6': 1000 };
 
-/** Millimetres of a drawing unit; a sheet that does not say is in inches when it is smaller than any in millimetres. */
+/** Millimetres per unit; sheets without a unit count as inches if very small. */
 function millimetresOf(groups: DxfGroups, extent: Box): number {
   const at = groups.variable('$INSUNITS');
   const stated = at < 0 ? undefined : MILLIMETRES[groups.raw(at)];
-  // Sheets are drawn in millimetres or inches, whatever unit the model is in.
+  // Sheets are in millimetres or inches, whatever the model's unit.
   if (stated === 25.4 || stated === 1) return stated;
   return Math.max(extent.width, extent.height) < 60 ? 25.4 : 1;
 }
 
-/** Draws a layout of a DXF drawing: what there is to see, as lines, areas and texts. @throws FileError when it is broken or binary. */
+/**
+ * Draws a layout of a DXF drawing as lines, areas and texts.
+ * @throws FileError if it is broken or binary
+ */
 export const drawSheet = (bytes: Uint8Array, layout: string): SheetPicture => new Drawer(bytes).picture(layout);

@@ -2,33 +2,33 @@ import { Point } from '../files';
 import { TextStyle, lineWidth } from '../lettering';
 import { IDENTITY, Matrix, radians, shift, times, turn } from './matrix';
 
-/** How a text is written. */
+/** Lettering of a text. */
 export interface TextSettings {
   readonly height: number;
   readonly widthFactor: number;
-  /** How far letters lean, in degrees. */
+  /** Oblique angle in degrees. */
   readonly oblique: number;
   readonly style: TextStyle;
 }
 
-/** One line of text in its own place: the transformation of a line whose capitals are 1 high and that begins at the origin, and its length there. */
+/** A text line in its own coordinates: transformation from unit capital height, and its length. */
 export interface SetLine {
   readonly text: string;
   readonly matrix: Matrix;
   readonly length: number;
-  /** The part of its length that lies before the point it is placed by; `null` for a line that fills the way between two points. */
+  /** Part of its length before the insertion point; `null` for fitted lines. */
   readonly anchor: number | null;
 }
 
-/** How far letters go below the base line, in heights (common practice). */
+/** Descender depth, in text heights (common practice). */
 const BELOW = 1 / 3;
 
-/** The lettering itself: height, width, lean. */
+/** Height, width and obliqueness. */
 const lettering = ({ height, widthFactor, oblique }: TextSettings): Matrix => [height * widthFactor, 0, height * Math.tan(radians(oblique)), height, 0, 0];
 
 const lengthOf = (text: string, style: TextStyle): number => lineWidth(text, style, 1, 1);
 
-/** Places of a single line: by the codes of the DXF reference, horizontally (72) and vertically (73, or 74 of attributes). */
+/** Alignment of a single line, by DXF codes 72 and 73 (74 for attributes). */
 export interface LinePlace {
   readonly first: Point;
   readonly second: Point;
@@ -36,12 +36,12 @@ export interface LinePlace {
   readonly vertical: number;
   /** In degrees. */
   readonly rotation: number;
-  /** Whether it runs backwards, or stands upside down. */
+  /** Whether it is backwards or upside down. */
   readonly backwards: boolean;
   readonly upsideDown: boolean;
 }
 
-/** Sets a single line of text. */
+/** Lays out a single line. */
 export function setLine(text: string, settings: TextSettings, place: LinePlace): SetLine {
   const length = lengthOf(text, settings.style);
   const { first, second, horizontal, vertical } = place;
@@ -51,7 +51,7 @@ export function setLine(text: string, settings: TextSettings, place: LinePlace):
     const room = Math.hypot(dx, dy);
     const natural = length * settings.height * settings.widthFactor;
     const factor = natural > 0 && room > 0 ? room / natural : 1;
-    // Aligned texts keep their proportions; fitted ones keep their height.
+    // Aligned text keeps its proportions; fitted text keeps its height.
     const fitted = horizontal === 3 ? { ...settings, height: settings.height * factor } : { ...settings, widthFactor: settings.widthFactor * factor };
     return { text, length, anchor: null, matrix: times(times(shift(first.x, first.y), turn(Math.atan2(dy, dx))), times(mirror, lettering(fitted))) };
   }
@@ -59,26 +59,26 @@ export function setLine(text: string, settings: TextSettings, place: LinePlace):
   const width = length * settings.height * settings.widthFactor;
   const anchor = horizontal === 1 || horizontal === 4 ? 0.5 : horizontal === 2 ? 1 : 0;
   const left = -width * anchor;
-  // The middle of a text (horizontal 4) is that of letters with what goes below the line; the middle line (vertical 2) that of capitals.
+  // Middle (horizontal 4) includes descenders; middle (vertical 2) does not.
   const up = settings.height * (horizontal === 4 ? -(1 - BELOW) / 2 : vertical === 2 ? -0.5 : vertical === 3 ? -1 : vertical === 1 ? BELOW : 0);
   const placed = times(shift(at.x, at.y), times(turn(radians(place.rotation)), times(mirror, shift(left, up))));
   return { text, length, anchor, matrix: times(placed, lettering(settings)) };
 }
 
-/** A text of several lines: where it is attached (71: 1 top left to 9 bottom right), how wide its lines may be, its direction. */
+/** A multi-line text: attachment (71: 1 top left to 9 bottom right), width and direction. */
 export interface ParagraphPlace {
   readonly at: Point;
   readonly attachment: number;
   readonly width: number;
-  /** Direction of its lines, in radians. */
+  /** Direction in radians. */
   readonly angle: number;
-  /** Factor on the distance of lines. */
+  /** Line spacing factor. */
   readonly spacing: number;
 }
 
 const LINE_SPACING = 5 / 3;
 
-/** Sets a text of several lines; lines that are wider than they may be are broken at blanks. */
+/** Lays out a multi-line text, wrapping at spaces. */
 export function setParagraph(text: string, settings: TextSettings, { at, attachment, width, angle, spacing }: ParagraphPlace): SetLine[] {
   const scale = settings.height * settings.widthFactor;
   const lines = text.split('\n').flatMap((paragraph) => {
@@ -95,7 +95,7 @@ export function setParagraph(text: string, settings: TextSettings, { at, attachm
   const total = settings.height + (lines.length - 1) * step;
   const column = (attachment - 1) % 3;
   const row = Math.floor((attachment - 1) / 3);
-  // The base line of the first line, from where the text is attached.
+  // First baseline, relative to the attachment point.
   const top = row === 0 ? -settings.height : row === 1 ? total / 2 - settings.height : total - settings.height;
   const placed = times(shift(at.x, at.y), angle === 0 ? IDENTITY : turn(angle));
   return lines.flatMap((line, i) => {
@@ -107,11 +107,11 @@ export function setParagraph(text: string, settings: TextSettings, { at, attachm
   });
 }
 
-/** A line with another text, and with its lettering higher or wider by some factors, where it stands. */
+/** A line with other text and lettering factors, in the same place. */
 export function resetLine(line: SetLine, style: TextStyle, text: string, higher = 1, wider = 1): SetLine {
   const length = lengthOf(text, style);
   if (line.anchor === null) {
-    // What fills the way between two points goes on doing so.
+    // Fitted lines keep filling their width.
     const factor = length > 0 && line.length > 0 ? line.length / length : 1;
     return { ...line, text, length, matrix: times(line.matrix, [factor, 0, 0, higher, 0, 0]) };
   }

@@ -2,20 +2,20 @@ import { Property, compareNames, likenessKey } from '../schema';
 import { Abbreviation, findTwins } from '../survey';
 import { TableCell, TableError } from './table';
 
-/** Headers of the columns that say what a row is about. */
+/** Headers of identifying columns. */
 export const IDENTITY_HEADER = 'Rule identity';
 export const FILE_HEADER = 'File';
 export const HOLDER_HEADER = 'Holder';
-/** Headers of the columns that say where a part is in a bill of materials. They are for reading. */
+/** Headers of the read-only BOM columns. */
 export const ITEM_HEADER = 'BOM item';
 export const QUANTITY_HEADER = 'BOM quantity';
-/** What is known of a file in the vault, and of the cells of its title blocks. */
+/** Read-only facts: vault standing and title block cells. */
 export const BESIDE_FACTS = ['vault state', 'vault version', 'checked out by', 'cell states'] as const;
 
-/** A column for reading: a fact, a field of the record in the vault, or the text of a title block's cell. */
+/** A read-only column: a fact, a record field, or a cell's text. */
 export type BesideColumn = { readonly fact: (typeof BESIDE_FACTS)[number] } | { readonly record: string } | { readonly cell: string };
 
-/** The header of a column for reading. */
+/** Header of a read-only column. */
 export function besideHeader(column: BesideColumn): string {
   if ('record' in column) return `Record: ${column.record}`;
   if ('cell' in column) return `Cell: ${column.cell}`;
@@ -25,11 +25,11 @@ export function besideHeader(column: BesideColumn): string {
 const BESIDE_HEADERS = new Set(BESIDE_FACTS.map((fact) => besideHeader({ fact })));
 const isBeside = (header: string): boolean => BESIDE_HEADERS.has(header) || /^(Record|Cell): ./.test(header);
 
-/** Headers of a table with one row a value. */
+/** Headers of tables with one row per value. */
 export const PROPERTY_HEADER = 'Property';
 export const VALUE_HEADER = 'Value';
 
-/** Words by which foreign lists head the column with file names (common practice). */
+/** Common headers of file name columns (common practice). */
 const FILE_WORDS = new Set([
   'file',
   'file name',
@@ -45,29 +45,29 @@ const FILE_WORDS = new Set([
   'fichier',
 ]);
 
-/** What a column is taken for. `draft` makes a draft of a property for its name, and takes its values as ones that the schema does not know yet. */
+/** Use of a column. `draft` creates a draft property from it and imports its values. */
 export type ColumnUse = 'identity' | 'file' | 'holder' | 'property name' | 'value' | 'property' | 'draft' | 'ignored';
 
-/** How it was found out what a column is. */
+/** How a column was identified. */
 export type ColumnMatchedBy = 'written name' | 'sent header' | 'known spelling' | 'caption' | 'likeness' | 'values' | 'role';
 
-/** One column of a table, with what it probably is. */
+/** A column with its probable use. */
 export interface ColumnMatch {
   readonly at: number;
   readonly header: string;
   readonly use: ColumnUse;
   readonly property: number | null;
   readonly by: ColumnMatchedBy | null;
-  /** Whether a person has to say what the column is. */
+  /** Whether a person must decide. */
   readonly ask: boolean;
   readonly message: string;
 }
 
-/** What columns are matched with. */
+/** Inputs for matching columns. */
 export interface ColumnGround {
-  /** Properties of the schema, and columns of names that the schema does not know. */
+  /** Properties, and columns outside the schema. */
   readonly properties: readonly Property[];
-  /** Headers under which the send-outs, whose rows came back, had properties. */
+  /** Headers used in the send-outs whose rows came back. */
   readonly sent: readonly { readonly property: number; readonly header: string }[];
   readonly abbreviations: readonly Abbreviation[];
 }
@@ -80,7 +80,7 @@ const ROLES: Readonly<Record<string, ColumnUse>> = {
   [QUANTITY_HEADER]: 'ignored',
 };
 
-/** Finds out what the columns of a table are by their headers. Nothing uncertain is settled: it is asked about. */
+/** Identifies columns by header. Uncertain ones become questions. */
 export function matchColumns(header: readonly string[], { properties, sent, abbreviations }: ColumnGround): ColumnMatch[] {
   const active = properties.filter((property) => !property.retired);
   const byId = new Map(active.map((property) => [property.id, property]));
@@ -129,13 +129,12 @@ export function matchColumns(header: readonly string[], { properties, sent, abbr
   });
 }
 
-/** Share of the values of a column that must be those of a property that was sent out, for it to be named as its column. */
+/** Minimum share of sent values for a column to count as a property's. */
 const ENOUGH = 0.6;
 
 /**
- * Names columns whose headers say nothing by their values: a column that was sent out, is under no header any more, and whose values
- * are in a column that nothing is known of, is probably that column. Always asked about.
- * @param rows cells of some rows with the texts that were sent out in them, by property
+ * Identifies columns with unknown headers by their sent values, always as a question.
+ * @param rows cells of some rows with the texts sent out in them, by property
  */
 export function matchByValues(
   matches: readonly ColumnMatch[],
@@ -167,14 +166,14 @@ export function matchByValues(
   });
 }
 
-/** A column whose cells are values of one property. */
+/** A column with values of one property. */
 export interface ValueColumn {
   readonly at: number;
   readonly header: string;
   readonly property: Property;
 }
 
-/** Where in a table what stands; -1 for what it has not. */
+/** Column indexes; -1 if missing. */
 export interface TableShape {
   readonly identityAt: number;
   readonly fileAt: number;
@@ -182,11 +181,14 @@ export interface TableShape {
   readonly propertyAt: number;
   readonly valueAt: number;
   readonly columns: readonly ValueColumn[];
-  /** Columns that are left out, by their headers. */
+  /** Ignored columns. */
   readonly ignored: readonly { readonly at: number; readonly header: string }[];
 }
 
-/** The shape of a table whose columns are settled. @throws TableError `no-file-column`, `column-twice` */
+/**
+ * The settled shape of a table.
+ * @throws TableError `no-file-column`, `column-twice`
+ */
 export function shapeOf(matches: readonly ColumnMatch[], properties: ReadonlyMap<number, Property>): TableShape {
   const at = (use: ColumnUse) => {
     const found = matches.filter((match) => match.use === use);
@@ -225,10 +227,10 @@ export function shapeOf(matches: readonly ColumnMatch[], properties: ReadonlyMap
   return shape;
 }
 
-/** Rows at the top of a sheet in which a header is looked for. */
+/** Rows searched for a header. */
 const HEADER_WITHIN = 25;
 
-/** The row that heads a table: the first that names the file column; failing that, the first with two texts or more. */
+/** The header row: the first naming the file column, else the first with two texts. */
 export function headerRowOf(first: readonly (readonly TableCell[])[]): number {
   const rows = first.slice(0, HEADER_WITHIN);
   const named = rows.findIndex((row) => row.some((cell) => cell.text === IDENTITY_HEADER || cell.text === FILE_HEADER));

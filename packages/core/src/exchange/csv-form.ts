@@ -1,11 +1,9 @@
-/*
- * How CSV files are written and read, apart from the code that does it: pages that only offer the choice need no parser.
- */
+/* CSV options, separate from the parser so that pages need not load it. */
 export const DELIMITERS = [',', ';', '\t', '|'] as const;
 export const DECIMAL_SIGNS = ['.', ','] as const;
-/** Encodings that CSV files are written in. */
+/** Encodings for writing. */
 export const WRITTEN_ENCODINGS = ['utf-8', 'utf-16le', 'windows-1252'] as const;
-/** Encodings that they are read in. Nothing in a file says which one-byte encoding it has: the first is what spreadsheet programs of western Europe write. */
+/** Encodings for reading. One-byte encodings cannot be detected; the first is common in Western Europe. */
 export const READ_ENCODINGS = [
   'utf-8',
   'utf-16le',
@@ -27,12 +25,12 @@ export const READ_ENCODINGS = [
 ] as const;
 export type Encoding = (typeof READ_ENCODINGS)[number];
 
-/** How a CSV file is written. */
+/** CSV options for writing. */
 export interface CsvForm {
   readonly delimiter: (typeof DELIMITERS)[number];
   readonly decimal: (typeof DECIMAL_SIGNS)[number];
   readonly encoding: (typeof WRITTEN_ENCODINGS)[number];
 }
 
-/** What any program reads: RFC 4180 in UTF-8. */
+/** Default: RFC 4180 in UTF-8. */
 export const PLAIN_CSV: CsvForm = { delimiter: ',', decimal: '.', encoding: 'utf-8' };

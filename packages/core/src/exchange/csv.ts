@@ -4,22 +4,21 @@ import { decodeAs, decodeWestern } from '../files';
 import { CsvForm, Encoding } from './csv-form';
 import { Table, TableCell, TableError, TableSource, tableOf } from './table';
 
-/** Characters at which a spreadsheet program takes a text for a formula. */
+/** Characters that start formulas in spreadsheets. */
 const FORMULA_START = /^[=+\-@\t\r]/;
 
-/** A number as people write it: a minus sign is no formula there. */
+/** A displayed number; its minus sign is no formula. */
 const NUMBER = /^[+-]?\d+([.,]\d+)?$/;
 
 /**
- * Neutralises texts that a spreadsheet program would run: an apostrophe goes before them, and before texts
- * that begin with an apostrophe, so that the way back is exact.
+ * Neutralises texts that spreadsheets would execute, with a leading apostrophe; texts starting with one get another, so it can be reversed.
  */
 export const neutralise = (text: string): string => ((FORMULA_START.test(text) && !NUMBER.test(text)) || text.startsWith("'") ? `'${text}` : text);
 
-/** The exact inverse of {@link neutralise}. */
+/** Inverse of {@link neutralise}. */
 export const restore = (text: string): string => (text.startsWith("'") && (FORMULA_START.test(text.slice(1)) || text.startsWith("''")) ? text.slice(1) : text);
 
-/** Rows as RFC 4180 CSV, without a byte order mark. */
+/** Rows as RFC 4180 CSV without a BOM. */
 export const csvText = (rows: readonly (readonly string[])[], delimiter = ','): string =>
   rows.length === 0
     ? ''
@@ -28,20 +27,20 @@ export const csvText = (rows: readonly (readonly string[])[], delimiter = ','): 
         { delimiter, newline: '\r\n' },
       )}\r\n`;
 
-/** Writes rows as RFC 4180 CSV in UTF-8 with a byte order mark, by which spreadsheet programs know the encoding. */
+/** Rows as RFC 4180 CSV in UTF-8 with a BOM, which spreadsheets need. */
 export const writeCsv = (rows: readonly (readonly string[])[], delimiter = ','): string => `\ufeff${csvText(rows, delimiter)}`;
 
-/** The byte order mark of an encoding, where it has one. */
+/** The BOM of an encoding, if any. */
 export const byteOrderMark = (encoding: CsvForm['encoding']): Uint8Array =>
   encoding === 'utf-8' ? Uint8Array.of(0xef, 0xbb, 0xbf) : encoding === 'utf-16le' ? Uint8Array.of(0xff, 0xfe) : new Uint8Array();
 
-/** A text in an encoding; `null` where a character is not in it. */
+/** Encodes a text; `null` if a character is not available. */
 export function encodeText(text: string, encoding: CsvForm['encoding']): Uint8Array | null {
   const bytes = iconv.encode(text, encoding);
   return encoding === 'windows-1252' && decodeWestern(bytes) !== text ? null : bytes;
 }
 
-/** Guesses how a text file is encoded: byte order mark, then zero bytes (UTF-16), then strict UTF-8, else Windows-1252. */
+/** Guesses a text encoding: BOM, zero bytes (UTF-16), strict UTF-8, else Windows-1252. */
 export function guessEncoding(bytes: Uint8Array): Encoding {
   if (bytes[0] === 0xff && bytes[1] === 0xfe) return 'utf-16le';
   if (bytes[0] === 0xfe && bytes[1] === 0xff) return 'utf-16be';
@@ -55,10 +54,7 @@ export function guessEncoding(bytes: Uint8Array): Encoding {
   }
 }
 
-/**
- * The line on which a file stops being UTF-8, where most of it is: letters outside ASCII that are UTF-8 are in it as well. `null` for a
- * file that is UTF-8 throughout, or plainly in another encoding.
- */
+/** The line where a mostly UTF-8 file becomes invalid; `null` for valid UTF-8 and for other encodings. */
 export function lineNotUtf8(bytes: Uint8Array): number | null {
   let line = 1;
   let first: number | null = null;
@@ -82,13 +78,13 @@ export function lineNotUtf8(bytes: Uint8Array): number | null {
   return bad > 0 && good > bad ? first : null;
 }
 
-/** Whether lines end in more than one way. Line breaks inside quotation marks count as well: then the longer way of reading does no harm. */
+/** Whether line ends are mixed. Breaks inside quotes may count too, which is harmless. */
 const mixesLineEnds = (text: string): boolean => {
   const [both, feed, both2] = [text.includes('\r\n'), /(^|[^\r])\n/.test(text), /\r(?!\n)/.test(text)];
   return Number(both) + Number(feed) + Number(both2) > 1;
 };
 
-/** The text with all line ends outside quotation marks as line feeds. A quotation mark opens a value only where one begins (RFC 4180). */
+/** Normalises line ends outside quotes. Quotes only open at the start of a value (RFC 4180). */
 function evenLines(text: string, delimiter: string): string {
   let out = '';
   let from = 0;
@@ -113,46 +109,49 @@ function evenLines(text: string, delimiter: string): string {
   return out + text.slice(from);
 }
 
-/** Decodes a text file, in the encoding that is named or guessed. */
+/** Decodes a text file in a given or guessed encoding. */
 export function decodeText(bytes: Uint8Array, encoding: Encoding = guessEncoding(bytes)): { text: string; encoding: Encoding } {
   if (encoding === 'utf-8' || encoding === 'utf-16le' || encoding === 'utf-16be') return { text: new TextDecoder(encoding).decode(bytes), encoding };
   return { text: decodeAs(bytes, encoding), encoding };
 }
 
-/** What is chosen about a CSV file instead of being guessed. */
+/** Chosen CSV options. */
 export interface CsvChoice {
   readonly encoding?: Encoding | undefined;
   readonly delimiter?: CsvForm['delimiter'] | undefined;
 }
 
-/** A CSV file that is read row by row, with what was chosen or guessed about it. */
+/** A CSV file read by rows, with its options. */
 export interface CsvSource extends TableSource {
   readonly encoding: Encoding;
-  /** Why someone should look whether the encoding is right; `null` where it is sure or was chosen. */
+  /** Why the encoding is doubtful; `null` if certain or chosen. */
   readonly doubt: string | null;
   readonly delimiter: string;
 }
 
-/** A cell of text. What could not be decoded is not a value. */
+/** A text cell. Undecodable text is not a value. */
 const cellOf = (cell: string, lossy: boolean): TableCell =>
   cell === '' ? { text: '', is: 'blank' } : lossy && cell.includes('\ufffd') ? { text: cell, is: 'unreadable' } : { text: restore(cell), is: 'text' };
 
-/** Rows that are parsed in one step. */
+/** Rows parsed at a time. */
 const ROWS_AT_ONCE = 2000;
 
-/** Opens CSV in any of the encodings above and with any common delimiter. @throws TableError `csv-not` */
+/**
+ * Opens CSV with common encodings and delimiters.
+ * @throws TableError `csv-not`
+ */
 export function csvSource(bytes: Uint8Array, choice: CsvChoice = {}): CsvSource {
   const guessed = guessEncoding(bytes);
   const odd = choice.encoding === undefined && guessed === 'windows-1252' ? lineNotUtf8(bytes) : null;
   const decoded = decodeText(bytes, choice.encoding ?? (odd === null ? guessed : 'utf-8'));
   const { encoding } = decoded;
-  // Read as UTF-8 though some bytes are none.
+  // Read as UTF-8 despite invalid bytes.
   const lossy = encoding === 'utf-8' && guessed !== 'utf-8';
   let { text } = decoded;
   if (text.includes('\0')) throw new TableError('csv-not', 'This is not a text file.');
   const hint = /^sep=(.)\r?\n/.exec(text);
   const start = hint ? hint[0].length : 0;
-  // Without empty lines at the end: they mislead the search for the delimiter.
+  // Trailing empty lines mislead delimiter detection.
   let end = text.length;
   while (end > start && (text[end - 1] === '\n' || text[end - 1] === '\r')) end--;
   const mixed = mixesLineEnds(text.slice(start, end));
@@ -179,7 +178,7 @@ export function csvSource(bytes: Uint8Array, choice: CsvChoice = {}): CsvSource 
           newline: linebreak as '\n',
           preview: ROWS_AT_ONCE,
           skipEmptyLines: false,
-          // The fast mode reads one row beyond the preview, drops it, and puts the cursor behind it.
+          // The parser's fast mode reads one row beyond the preview and drops it.
           fastMode: false,
         });
         const quote = parsed.errors.find((error) => error.type === 'Quotes');
@@ -193,7 +192,10 @@ export function csvSource(bytes: Uint8Array, choice: CsvChoice = {}): CsvSource 
   };
 }
 
-/** Reads CSV in any of the encodings above and with any common delimiter, where its encoding is plain. @throws TableError */
+/**
+ * Reads CSV with an unambiguous encoding.
+ * @throws TableError
+ */
 export function readCsv(bytes: Uint8Array): Table {
   const source = csvSource(bytes);
   if (source.doubt !== null) throw new TableError('csv-encoding', source.doubt);

@@ -3,7 +3,7 @@ import { FILE_HEADER, HOLDER_HEADER, IDENTITY_HEADER } from './columns';
 import { BLANK_CELL, TableCell, TableError, TableSource } from './table';
 import { escapeMarkup, escapeX, unescapeX } from '../files/opc';
 
-/** What a table in JSON or XML says of itself, beside its rows. */
+/** Header of a JSON or XML table. */
 export interface DocumentHead {
   readonly sendOut: number;
   readonly edition: number;
@@ -17,17 +17,17 @@ export interface DocumentHead {
   }[];
 }
 
-/** One row of a table in JSON or XML: what it is about, and its values by the names of the columns. */
+/** A row of a JSON or XML table: subject and values. */
 export interface DocumentRow {
   readonly identity: string;
   readonly file: string;
   readonly holder: string | null;
   readonly values: readonly (string | number | boolean | null)[];
-  /** What stands there for reading alone, by header: it is passed over when the document comes back. */
+  /** Read-only values by header, ignored when the document comes back. */
   readonly reading?: Readonly<Record<string, string | number>>;
 }
 
-/** Writes a table as a JSON document, piece by piece. */
+/** Writes a JSON table in pieces. */
 export const jsonDocument = {
   begin: ({ sendOut, edition, at, columns }: DocumentHead): string =>
     `{\n"sendOut": ${sendOut},\n"edition": ${edition},\n"at": ${JSON.stringify(at)},\n"columns": ${JSON.stringify(columns)},\n"rows": [`,
@@ -44,7 +44,7 @@ export const jsonDocument = {
 
 const attribute = (text: string) => escapeMarkup(escapeX(text)).replace(/[\t\n]/g, (c) => (c === '\t' ? '&#9;' : '&#10;'));
 
-/** Writes a table as an XML document, piece by piece. What XML cannot hold stands as `_xHHHH_`, as in workbooks. */
+/** Writes an XML table in pieces. Characters not allowed in XML become `_xHHHH_`, as in workbooks. */
 export const xmlDocument = {
   begin: ({ sendOut, edition, at, columns }: DocumentHead): string =>
     `<?xml version="1.0" encoding="UTF-8"?>\n<table send-out="${sendOut}" edition="${edition}" at="${attribute(at)}">\n${columns
@@ -76,7 +76,10 @@ const textCell = (text: string): TableCell => (text === '' ? BLANK_CELL : { text
 
 const isObject = (value: unknown): value is Readonly<Record<string, unknown>> => typeof value === 'object' && value !== null && !Array.isArray(value);
 
-/** Opens a table in JSON: a document as {@link jsonDocument} writes it, or a plain list of objects. @throws TableError `json-not` */
+/**
+ * Opens a JSON table as written by {@link jsonDocument}, or a plain list of objects.
+ * @throws TableError `json-not`
+ */
 export function jsonSource(text: string): TableSource {
   let json: unknown;
   try {
@@ -110,7 +113,10 @@ interface XmlRow {
   readonly values: ReadonlyMap<string, string>;
 }
 
-/** Opens a table in XML as {@link xmlDocument} writes it. @throws TableError `xml-not` */
+/**
+ * Opens an XML table as written by {@link xmlDocument}.
+ * @throws TableError `xml-not`
+ */
 export function xmlSource(text: string): TableSource {
   const rows: XmlRow[] = [];
   const names = new Set<string>();

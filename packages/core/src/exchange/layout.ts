@@ -3,30 +3,30 @@ import { HeldValue, TypedValue, findUnit, readHeld } from '../values';
 import { CsvForm } from './csv-form';
 import { CellLook, Mark, SheetColumn, SheetForm, Validation, WorkbookWriter, WrittenValue, columnLetters, quoteSheet } from './write-workbook';
 
-/** What one row of a table stands for. */
+/** Subjects of rows. */
 export const ROW_LEVELS = ['document', 'variant', 'body', 'occurrence', 'sheet'] as const;
 export type RowLevel = (typeof ROW_LEVELS)[number];
 
-/** One column a property, or one row a value. */
+/** One column per property, or one row per value. */
 export const TABLE_SHAPES = ['wide', 'long'] as const;
 export type TableShapeName = (typeof TABLE_SHAPES)[number];
 
-/** A property as a table shows it. */
+/** A property in a table. */
 export interface TableColumn {
   readonly property: Property;
   readonly header: string;
-  /** Whether people may type in it; what comes back in other columns is refused. */
+  /** Whether it is editable; other columns are refused when taken back. */
   readonly editable: boolean;
 }
 
-/** What is in a cell: the value in its type, or its text where it is none. */
+/** A typed value, or its text if invalid. */
 const typedOf = (held: HeldValue | null | undefined, property: Property): TypedValue | null => {
   if (!held || held.text === '') return null;
   const parsed = readHeld(held, property);
   return parsed.ok ? parsed.value : held.text;
 };
 
-/** A value as a text file holds it: numbers in the property's unit with the file's decimal sign, dates as ISO 8601. */
+/** A value in a text file: numbers in the property's unit with the file's decimal sign, ISO 8601 dates. */
 export function cellText(held: HeldValue | null | undefined, property: Property, decimal: CsvForm['decimal'] = '.'): string {
   if (!held) return '';
   const value = typedOf(held, property);
@@ -36,7 +36,7 @@ export function cellText(held: HeldValue | null | undefined, property: Property,
   return decimal === ',' ? text.replace('.', ',') : text;
 }
 
-/** A value as a workbook's cell: numbers and dates as such, everything else as text. */
+/** A workbook cell: numbers and dates typed, everything else text. */
 export function cellValue(held: HeldValue | null | undefined, property: Property): WrittenValue {
   const value = typedOf(held, property);
   if (value === null) return null;
@@ -45,7 +45,7 @@ export function cellValue(held: HeldValue | null | undefined, property: Property
   return value;
 }
 
-/** Number format of a property's cells (ECMA-376 part 1, 18.8.30). */
+/** Number format of a property (ECMA-376 part 1, 18.8.30). */
 export function numberFormat(property: Property): string {
   if (property.type === 'date') return 'yyyy-mm-dd';
   if (property.type === 'whole') return '0';
@@ -57,13 +57,13 @@ export function numberFormat(property: Property): string {
 const choicesOf = (property: Property): readonly string[] =>
   property.type === 'choice' ? property.choices : property.type === 'yesno' ? (property.words ?? ['yes', 'no']) : [];
 
-/** The sheet on which the choices of a workbook's drop-downs stand. */
+/** Name of the sheet with choices. */
 const CHOICES = 'Choices';
-/** Widths of columns, in characters. */
+/** Column widths in characters. */
 const NARROWEST = 9;
 const WIDEST = 46;
 
-/** Columns of the sheet of choices, with the formulas that name them. */
+/** The choices sheet with named ranges. */
 class ChoiceColumns {
   private readonly columns: { readonly header: string; readonly values: readonly string[] }[] = [];
 
@@ -72,12 +72,12 @@ class ChoiceColumns {
     return `${quoteSheet(CHOICES)}!$${letters}$2:$${letters}$${Math.max(values.length, 1) + 1}`;
   }
 
-  /** A range with choices. */
+  /** A range of choices. */
   range(property: Property): string {
     return this.add(property.writtenName, choicesOf(property));
   }
 
-  /** A formula for the choices that go with what is in another column of the same row. */
+  /** A formula for choices depending on another column. */
   dependent(property: Property, list: ChoiceListDraft, by: Property, letters: string): string {
     const pairs = choicesOf(by).flatMap((value) => choicesFor(list, value).map((choice) => [value, choice] as const));
     const narrowing = this.add(
@@ -109,7 +109,7 @@ class ChoiceColumns {
   }
 }
 
-/** What the spreadsheet program itself checks in a property's column. */
+/** Validation performed by the spreadsheet. */
 function validationOf(property: Property, choices: string | null): Validation | undefined {
   if (choices !== null) return { type: 'list', formula: choices, open: property.open };
   const limits = (type: 'whole' | 'decimal' | 'date', lowest: string): Validation => {
@@ -130,7 +130,7 @@ function validationOf(property: Property, choices: string | null): Validation | 
   }
 }
 
-/** Formulas on which cells are marked, for the cell in row 2 of a column. */
+/** Conditional formats, for row 2 of a column. */
 function marksOf(property: Property, letters: string, choices: string | null, listFormula: boolean): Mark[] {
   const cell = `$${letters}2`;
   const filled = `LEN(TRIM(${cell}))>0`;
@@ -141,7 +141,7 @@ function marksOf(property: Property, letters: string, choices: string | null, li
   if ((property.type === 'whole' || property.type === 'number') && property.max !== null) wrong.push(`IF(ISNUMBER(${cell}),${cell}>${property.max},FALSE)`);
   if (property.maxLength !== null) wrong.push(`LEN(${cell})>${property.maxLength}`);
   if (property.minLength !== null) wrong.push(`LEN(${cell})<${property.minLength}`);
-  // Letter case is not told apart by COUNTIF; taking back does.
+  // COUNTIF ignores case; taking back does not.
   if (choices !== null && !property.open && !listFormula) wrong.push(`COUNTIF(${choices},${cell})=0`);
   return [
     ...(property.required ? [{ formula: `NOT(${filled})`, as: 'missing' as const }] : []),
@@ -149,7 +149,7 @@ function marksOf(property: Property, letters: string, choices: string | null, li
   ];
 }
 
-/** What is said beside a chosen cell. */
+/** Input hint of a cell. */
 function promptOf(property: Property, editable: boolean): SheetColumn['prompt'] {
   const said = [
     property.help,
@@ -161,20 +161,20 @@ function promptOf(property: Property, editable: boolean): SheetColumn['prompt'] 
   return said.length ? { title: property.caption, text: said.join(' ') } : undefined;
 }
 
-/** A workbook's main sheet and what belongs to it. */
+/** The main sheet with its attachments. */
 export interface SheetPlan {
   readonly form: SheetForm;
-  /** Writes the sheet of choices, once the main sheet has ended. */
+  /** Writes the choices sheet after the main sheet. */
   readonly choices: (writer: WorkbookWriter) => void;
 }
 
-/** Lays a sheet out: what says which row is which in front, then the properties with their drop-downs, hints and marks. */
+/** Lays out a sheet: identifying columns, then properties with choices, hints and formats. */
 export function planSheet(
   columns: readonly TableColumn[],
   ground: {
     readonly front: readonly { readonly header: string; readonly width: number }[];
     readonly lists: ReadonlyMap<string, ChoiceListDraft>;
-    /** The longest text of each column, in characters. */
+    /** Longest text of each column. */
     readonly widths: ReadonlyMap<number, number>;
     readonly protect: boolean;
   },
@@ -216,7 +216,7 @@ export function planSheet(
   };
 }
 
-/** The sheet that says how the workbook is filled in. */
+/** Instruction sheet. */
 export function writeHowTo(writer: WorkbookWriter, title: string, lines: readonly string[]): void {
   const cell: CellLook = { format: '@', locked: true, look: 'plain' };
   writer.beginSheet({ name: 'How to', frozen: 0, filter: false, protect: true, columns: [{ header: title, width: 110, cell }] });

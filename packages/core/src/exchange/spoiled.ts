@@ -1,7 +1,7 @@
 import { ValueType } from '../values';
 import { TableCell } from './table';
 
-/** What a spreadsheet program did to a value. */
+/** Kinds of spoiled values. */
 export const SPOILED = [
   'zeros',
   'exponent',
@@ -21,20 +21,20 @@ export const SPOILED = [
 ] as const;
 export type SpoiledCode = (typeof SPOILED)[number];
 
-/** A value that a spreadsheet program has changed by itself, as far as can be told. */
+/** A value altered by a spreadsheet program, if detectable. */
 export interface Spoiled {
   readonly code: SpoiledCode;
   readonly message: string;
-  /** Whether the value that was sent out proves it: read the program's way, it gives what the cell holds. */
+  /** Whether the sent value proves it. */
   readonly proven: boolean;
 }
 
 const TEXTS: ReadonlySet<ValueType> = new Set(['text', 'longtext', 'choice', 'person', 'file']);
 
-/** Cell errors of spreadsheet programs (ECMA-376 part 1, 18.17.3; the rest common practice). */
+/** Cell errors (ECMA-376 part 1, 18.17.3; the rest common practice). */
 export const isErrorText = (text: string): boolean => /^(#(N\/A|REF!|VALUE!|NAME\?|DIV\/0!|NUM!|NULL!|SPILL!|CALC!)|Err:\d{3})$/i.test(text.trim());
 
-/** Month names by their first three letters, in the languages of the spreadsheet programs that are common here. */
+/** Month abbreviations in languages of common spreadsheets. */
 const MONTHS: Readonly<Record<string, number>> = {
   jan: 1, feb: 2, mar: 3, mär: 3, mrz: 3, apr: 4, avr: 4, abr: 4, may: 5, mai: 5, mag: 5, maj: 5, jun: 6, jui: 6, giu: 6, jul: 7, lug: 7,
   aug: 8, aoû: 8, ago: 8, sep: 9, set: 9, oct: 10, okt: 10, ott: 10, nov: 11, dec: 12, dez: 12, déc: 12, dic: 12,
@@ -47,7 +47,7 @@ const asNumber = (text: string): number | null => {
   return Number.isFinite(n) ? n : null;
 };
 
-/** Year, month and day that a date-like text speaks of; what it does not say is `null`. */
+/** Year, month and day in a date-like text; missing parts are `null`. */
 interface DateParts {
   readonly numbers: readonly number[];
   readonly month: number | null;
@@ -69,7 +69,7 @@ function partsOf(text: string): DateParts | null {
   return numbers.length === 0 ? null : { numbers, month };
 }
 
-/** Whether a text, taken for a date, can have become the day `iso`: all that it says is there. */
+/** Whether a date-like text can have become the day `iso`. */
 function readsAs(text: string, iso: string): boolean {
   const parts = partsOf(text);
   const m = /^(\d{4})-(\d{2})-(\d{2})/.exec(iso);
@@ -85,7 +85,7 @@ function readsAs(text: string, iso: string): boolean {
   return true;
 }
 
-/** A text that a spreadsheet program shows for a date; ISO 8601 where the day is certain enough to be compared. */
+/** A displayed date; as ISO 8601 where unambiguous. */
 function dateText(cell: TableCell): string | null {
   if (cell.is === 'date') return cell.text.slice(0, 10);
   const text = cell.text.trim();
@@ -94,7 +94,7 @@ function dateText(cell: TableCell): string | null {
   return /^\d{1,4}[./-]\d{1,2}[./-]\d{2,4}$/.test(text) ? text : null;
 }
 
-/** Whether two texts speak of one day in different forms. */
+/** Whether two texts denote the same day. */
 function sameDay(a: string, b: string): boolean {
   const iso = [a, b].find((text) => /^\d{4}-\d{2}-\d{2}$/.test(text));
   if (iso !== undefined) return readsAs(iso === a ? b : a, iso);
@@ -126,20 +126,20 @@ const plainSigns = (text: string) =>
     .replace(/-+/g, '-');
 
 const WINDOWS_1252_HIGH = '€\u0081‚ƒ„…†‡ˆ‰Š‹Œ\u008dŽ\u008f\u0090‘’“”•–—˜™š›œ\u009džŸ';
-/** A text whose UTF-8 was read as Windows-1252. */
+/** UTF-8 text misread as Windows-1252. */
 const misread = (text: string): string =>
   [...new TextEncoder().encode(text)].map((byte) => (byte >= 0x80 && byte < 0xa0 ? WINDOWS_1252_HIGH[byte - 0x80]! : String.fromCharCode(byte))).join('');
 
 const found = (code: SpoiledCode, message: string, proven: boolean): Spoiled => ({ code, message, proven });
 const quote = (text: string) => JSON.stringify(text);
 
-/** Whether a number is another one of which only the first fifteen digits were kept. */
+/** Whether a number was cut to fifteen digits. */
 const keepsFifteen = (sent: string, text: string): boolean => {
   const [was, is] = [sent.replace(/\D/g, ''), text.replace(/\D/g, '')];
   return was.length === is.length && was.slice(0, 15) === is.slice(0, 15) && /^0*$/.test(is.slice(15));
 };
 
-/** What a program did to a text that was sent out. The sent text proves it, or nothing is said. */
+/** What happened to a sent text, if provable. */
 function provenText(cell: TableCell, sent: string): Spoiled | null {
   const { text } = cell;
   const proven = (code: SpoiledCode, message: string) => found(code, message, true);
@@ -173,7 +173,7 @@ function provenText(cell: TableCell, sent: string): Spoiled | null {
   return null;
 }
 
-/** What a program did to a number or a date that was sent out. */
+/** What happened to a sent number or date. */
 function provenValue(cell: TableCell, sent: string, type: ValueType): Spoiled | null {
   if (type === 'date') {
     if (cell.is !== 'date' && sameDay(sent, cell.text)) return found('date', `${quote(sent)} came back in a different date format.`, true);
@@ -192,11 +192,11 @@ const readsAsSerial = (serial: number, iso: string): boolean =>
   [0, 1462].some((shift) => new Date(Date.UTC(1899, 11, 30) + (serial + shift) * 86_400_000).toISOString().startsWith(iso));
 
 /**
- * Recognises what spreadsheet programs do to values behind people's backs. `sent` is the text that was sent out, or what holds now where
- * nothing is known to have been sent; `null` for a blank. Cells that say what was sent are not asked about here.
+ * Detects values altered by spreadsheets. `sent` is the sent text, or the current value if unknown; `null` for blank. Unchanged cells are
+ * not checked.
  *
- * What programs do is common practice: texts that look like numbers, dates or yes and no are taken for them (the cell types of
- * ECMA-376 part 1, 18.18.11), numbers keep fifteen digits (IEEE 754 binary64).
+ * Behaviour is common practice: number-, date- and yes/no-like texts are converted (cell types of ECMA-376 part 1, 18.18.11), and numbers
+ * keep fifteen digits (IEEE 754 binary64).
  */
 export function spoiled(cell: TableCell, sent: string | null, type: ValueType): Spoiled | null {
   if (cell.is === 'unreadable')

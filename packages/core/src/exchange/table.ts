@@ -1,38 +1,41 @@
-/** One cell as a workbook or CSV file holds it. `text` is plain: numbers with a full stop, dates as ISO 8601. */
+/** A cell of a workbook or CSV file. `text` is plain: decimal points, ISO 8601 dates. */
 export interface TableCell {
   readonly text: string;
-  /** `unreadable`: something is there and cannot be made out, such as a text that the workbook does not hold, or a formula without its result. */
+  /** `unreadable`: present but undecodable, such as a missing shared text or a formula without a result. */
   readonly is: 'text' | 'number' | 'boolean' | 'date' | 'error' | 'unreadable' | 'blank';
-  /** Set when the cell's value was computed by a formula. */
+  /** Set for formula results. */
   readonly formula?: true;
 }
 
-/** A table of cells; rows may differ in length. Row 0 is the first row of the sheet. */
+/** A table of cells; rows may differ in length. Row 0 is the sheet's first row. */
 export interface Table {
   readonly sheet: string | null;
   readonly rows: readonly (readonly TableCell[])[];
-  /** Something that the reader had to decide, for people. */
+  /** Decisions of the reader, for display. */
   readonly note: string | null;
 }
 
-/** A table that is read row by row, so that one of a million rows needs no more memory than one of a thousand. */
+/** A table read by rows, in constant memory. */
 export interface TableSource {
   readonly sheet: string | null;
   readonly note: string | null;
-  /** Rows in their order, from the first; each call begins again. @throws TableError where the file breaks off */
+  /**
+   * Rows in order; each call starts over.
+   * @throws TableError if the file is truncated
+   */
   rows(): Generator<readonly TableCell[]>;
 }
 
 export const BLANK_CELL: TableCell = { text: '', is: 'blank' };
 
-/** A table of a source, all of it in memory; empty rows at its end are left out. */
+/** Loads a table into memory, without trailing empty rows. */
 export function tableOf(source: TableSource): Table {
   const rows = [...source.rows()];
   while (rows.length && rows.at(-1)!.every((cell) => cell.text === '')) rows.pop();
   return { sheet: source.sheet, rows, note: source.note };
 }
 
-/** A source of rows that are in memory already. */
+/** A source of in-memory rows. */
 export const sourceOf = (table: Table): TableSource => ({
   sheet: table.sheet,
   note: table.note,
@@ -41,10 +44,10 @@ export const sourceOf = (table: Table): TableSource => ({
   },
 });
 
-/** A byte order mark, also one that a program has read as Windows-1252 and saved as letters. */
+/** A BOM, also misread as Windows-1252. */
 const MARK = /^(\ufeff|ï»¿)/;
 
-/** A source without a byte order mark before its first text. */
+/** Strips a BOM from the first text. */
 export const withoutMark = (source: TableSource): TableSource => ({
   ...source,
   *rows() {
@@ -57,7 +60,7 @@ export const withoutMark = (source: TableSource): TableSource => ({
   },
 });
 
-/** A workbook, CSV file or other table cannot be read. */
+/** A table cannot be read. */
 export class TableError extends Error {
   constructor(
     readonly code: string,

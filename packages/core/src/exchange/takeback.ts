@@ -5,73 +5,73 @@ import { DECIMAL_SIGNS } from './csv-form';
 import { spoiled } from './spoiled';
 import { BLANK_CELL, TableCell } from './table';
 
-/** The mark by which a sent-out row is known again: send-out and row. Spreadsheet programs leave it alone. */
+/** Identity of a sent row: send-out and row number. */
 export const identityMark = (sendOut: number, row: number): string => `S${sendOut}-R${row}`;
 
-/** Reads an identity mark. Copies that went out before rows had numbers of their own name files (`F`), which are the numbers of their rows. */
+/** Parses an identity mark. Older copies use file numbers (`F`) instead of row numbers. */
 export function readIdentityMark(text: string): { sendOut: number; row: number } | null {
   const m = /^S(\d{1,9})-[RF](\d{1,9})$/.exec(text.trim());
   return m ? { sendOut: Number(m[1]), row: Number(m[2]) } : null;
 }
 
-/** A file as taking back needs it. */
+/** A file for taking back. */
 export interface KnownFile {
   readonly id: number;
   readonly path: string;
   readonly kind: Property['kinds'][number];
   readonly className: string | null;
-  /** Workflow state; `null` where no vault holds the file. */
+  /** Workflow state; `null` outside the vault. */
   readonly state: string | null;
-  /** Why nothing may be written into the file, if so. */
+  /** Why it cannot be written. */
   readonly lock: string | null;
 }
 
-/** What a row says that it is about. */
+/** Subject named by a row. */
 export interface RowIdentity {
   readonly mark: { readonly sendOut: number; readonly row: number } | null;
   readonly path: string;
-  /** Label of the holder inside the file; empty for the file itself. */
+  /** Label of the holder; empty for the file. */
   readonly holder: string;
 }
 
-/** The thing that a row is about, with what was sent out and what is there now. */
+/** A row's subject with sent and current values. */
 export interface FoundRow {
   readonly file: KnownFile;
-  /** Key of the holder inside the file; empty for the document. */
+  /** Holder key; empty for the document. */
   readonly holder: string;
   readonly level: PropertyLevel;
   readonly sendOut: number | null;
-  /** The value as sent out; `undefined` when this send-out did not hold the cell. */
+  /** The sent value; `undefined` if not sent. */
   readonly base: (property: number) => HeldValue | null | undefined;
   readonly current: (property: number) => HeldValue | null;
-  /** Whether the send-out let people type in the property's column. */
+  /** Whether the column was editable when sent. */
   readonly editable: (property: number) => boolean;
 }
 
-/** Why a row as a whole cannot be taken. */
+/** Why a row cannot be taken. */
 export interface LostRow {
   readonly code: 'unknown-file' | 'ambiguous-file' | 'unknown-holder';
   readonly message: string;
 }
 
-/** What taking back compares by. */
+/** Inputs of a comparison. */
 export interface TakeBackContext {
   readonly shape: TableShape;
   readonly standIns: StandIns;
-  /** Role of the person who takes the table back. */
+  /** Role of the user. */
   readonly role: Change['role'];
-  /** The decimal sign of a file of texts; `null` where either is taken. */
+  /** The file's decimal sign; `null` for either. */
   readonly decimal: (typeof DECIMAL_SIGNS)[number] | null;
-  /** Whether values are taken only where Rule holds none. */
+  /** Whether to fill blanks only. */
   readonly onlyBlanks: boolean;
-  /** Properties by the names that a table with one row a value uses. */
+  /** Properties by name, for tables with one row per value. */
   readonly named: (name: string) => Property | undefined;
 }
 
-/** What becomes of one cell. */
+/** Verdicts on cells. */
 export type CellVerdict = 'unchanged' | 'change' | 'same' | 'conflict' | 'spoiled' | 'error';
 
-/** One cell that is not simply unchanged. `row` counts from 1 as spreadsheets do. */
+/** A changed cell. `row` counts from 1. */
 export interface TakeBackCell {
   readonly row: number;
   readonly file: number;
@@ -80,30 +80,30 @@ export interface TakeBackCell {
   readonly verdict: Exclude<CellVerdict, 'unchanged'>;
   readonly base: HeldValue | null;
   readonly current: HeldValue | null;
-  /** What would be written; `null` for a blank, and where nothing can be written (`takeable` tells them apart). */
+  /** The value to write; `null` for blank, or if not takeable. */
   readonly proposed: HeldValue | null;
   readonly takeable: boolean;
-  /** Whether the value that was sent out proves what a spreadsheet program did. */
+  /** Whether the sent value proves the alteration. */
   readonly proven: boolean;
-  /** The text as the table holds it. */
+  /** The cell's text. */
   readonly text: string;
   readonly code: string;
   readonly message: string;
 }
 
-/** A row as a whole that cannot be taken. */
+/** A row that cannot be taken. */
 export interface TakeBackIssue {
   readonly row: number;
   readonly code: LostRow['code'] | 'row-twice' | 'unknown-column';
   readonly message: string;
-  /** Cells that are left out because of this. */
+  /** Cells affected. */
   readonly cells: number;
 }
 
-/** Cells by what becomes of them. They add up to `total`: the cells of all headed columns, those that say what a row is about apart, in rows that are not empty. */
+/** Cells by verdict, adding up to `total`: all cells with headers, except identifying ones, in non-empty rows. */
 export type TakeBackCounts = Readonly<Record<CellVerdict | 'ignored' | 'notTaken' | 'rows' | 'total', number>>;
 
-/** Whether a cell still says what was sent out, whatever the spreadsheet program did to its type. Line ends are not told apart. */
+/** Whether a cell is unchanged, ignoring type and line ends. */
 function says(cell: TableCell, held: HeldValue | null, property: Property): boolean {
   if (held === null || held.text === '') return cell.text === '';
   if (cell.text === held.text && held.form !== 'measure') return true;
@@ -115,7 +115,7 @@ function says(cell: TableCell, held: HeldValue | null, property: Property): bool
 
 const lines = (text: string) => (text.includes('\r') ? text.replace(/\r\n?/g, '\n') : text);
 
-/** A number in plain form, from a file with a decimal sign of its own. */
+/** Converts a number with the file's decimal sign. */
 function inPlainForm(cell: TableCell, property: Property, decimal: TakeBackContext['decimal']): TableCell {
   if (decimal === null || cell.is !== 'text' || property.type !== 'number') return cell;
   const [sign, group] = decimal === ',' ? [',', '.'] : ['.', ','];
@@ -127,7 +127,7 @@ function inPlainForm(cell: TableCell, property: Property, decimal: TakeBackConte
   return { ...cell, text: `${m[1]}${whole!.replaceAll(group, '')}${part === undefined ? '' : `.${part}`}${m[3]}` };
 }
 
-/** Compares a table that came back with what was sent out and what holds now, row by row. */
+/** Compares a returned table with sent and current values, row by row. */
 export class Comparison {
   private readonly seen = new Map<string, number>();
   private readonly tally = { unchanged: 0, change: 0, same: 0, conflict: 0, spoiled: 0, error: 0, ignored: 0, notTaken: 0, rows: 0, total: 0 };
@@ -139,7 +139,7 @@ export class Comparison {
     return this.tally;
   }
 
-  /** Send-outs whose rows came back. */
+  /** Send-outs of the returned rows. */
   get sendOuts(): number[] {
     return [...this.backs];
   }
@@ -148,7 +148,7 @@ export class Comparison {
     return this.context.shape.valueAt >= 0 && this.context.shape.propertyAt >= 0;
   }
 
-  /** What a row is about; `null` for one that is empty. */
+  /** A row's subject; `null` for empty rows. */
   identify(cells: readonly TableCell[]): RowIdentity | null {
     if (cells.every((cell) => cell.text === '')) return null;
     const { identityAt, fileAt, holderAt } = this.context.shape;
@@ -159,7 +159,7 @@ export class Comparison {
     };
   }
 
-  /** Judges a row that is not empty. */
+  /** Judges a non-empty row. */
   take(row: number, cells: readonly TableCell[], found: FoundRow | LostRow): { readonly cells: TakeBackCell[]; readonly issue: TakeBackIssue | null } {
     const { shape } = this.context;
     this.tally.rows++;

@@ -3,18 +3,18 @@ import { FileError } from '../files';
 import { ZipEntry, ZipIndex, partName, scanZip, unescapeX, unpackPieces } from '../files/opc';
 import { BLANK_CELL, Table, TableCell, TableError, TableSource, tableOf } from './table';
 
-/** Limits that keep a hostile workbook from filling memory. */
+/** Limits against hostile workbooks. */
 export interface WorkbookLimits {
-  /** Unpacked bytes of all parts that are read. */
+  /** Maximum unpacked bytes. */
   readonly bytes: number;
   readonly cells: number;
 }
 
 export const WORKBOOK_LIMITS: WorkbookLimits = { bytes: 1024 * 1024 * 1024, cells: 20_000_000 };
 
-/** How much more a part may unpack to than it takes packed; XML of repeated cells reaches about a hundred. */
+/** Maximum compression ratio; repetitive XML reaches about a hundred. */
 const RATIO = 400;
-/** The longest table of shared texts that is kept in memory, in characters. */
+/** Maximum characters of shared texts. */
 const LONGEST_SHARED = 256 * 1024 * 1024;
 
 const local = (name: string) => (name.includes(':') ? name.slice(name.indexOf(':') + 1) : name);
@@ -27,13 +27,13 @@ interface Handlers {
   readonly text?: (text: string) => void;
 }
 
-/** Attributes under their local names. */
+/** Attributes by local name. */
 function plainNames(attributes: Attributes): Attributes {
   for (const name in attributes) if (name.includes(':')) return Object.fromEntries(Object.entries(attributes).map(([key, value]) => [local(key), value]));
   return attributes;
 }
 
-/** Runs an XML part through handlers by local name, piece by piece. No entity but the predefined ones is expanded. */
+/** Parses XML in pieces with handlers by local name. Only predefined entities are expanded. */
 function* scanPieces(pieces: Iterable<Uint8Array>, part: string, on: Handlers): Generator<void> {
   const parser = new SaxesParser();
   parser.on('error', (error) => {
@@ -62,7 +62,7 @@ function scanXml(pieces: Iterable<Uint8Array>, part: string, on: Handlers): void
   while (!steps.next().done);
 }
 
-/** Collects the text of a string item: its `t` elements without phonetic runs. */
+/** Collects the text of a string item, without phonetic runs. */
 class StringItem {
   private text = '';
   private inText = false;
@@ -85,10 +85,10 @@ class StringItem {
   }
 }
 
-/** Built-in number formats that show dates or times (ECMA-376 part 1, 18.8.30). */
+/** Built-in date formats (ECMA-376 part 1, 18.8.30). */
 const isBuiltInDate = (id: number) => (id >= 14 && id <= 22) || (id >= 27 && id <= 36) || (id >= 45 && id <= 47) || (id >= 50 && id <= 58);
 
-/** Whether a custom number format shows a date: date letters outside quotes, brackets and escapes. */
+/** Whether a custom format shows a date: date letters outside quotes, brackets and escapes. */
 const isDateFormat = (code: string) => /[ymdhs]/i.test(code.replace(/"[^"]*"|\[[^\]]*\]|\\.|_.|\*./g, '').replace(/general/gi, ''));
 
 function readDateStyles(pieces: Iterable<Uint8Array>): boolean[] {
@@ -111,13 +111,13 @@ function readDateStyles(pieces: Iterable<Uint8Array>): boolean[] {
   return styles;
 }
 
-/** A serial day number as ISO 8601, with the time when there is one. The 1900 system counts a 29 February 1900 that never was. */
+/** A serial day number as ISO 8601, with time if any. The 1900 system includes a non-existent 29 February 1900. */
 function serialToIso(serial: number, date1904: boolean): string {
   const days = date1904 ? serial + 1462 : serial < 60 ? serial + 1 : serial;
   const at = new Date(Date.UTC(1899, 11, 30) + Math.round(days * 86_400_000));
   if (Number.isNaN(at.getTime())) return String(serial);
   const iso = at.toISOString();
-  // Less than a day is a time of day, of no day.
+  // Below one, it is a time of day.
   if (serial >= 0 && serial < 1 && !Number.isInteger(serial)) return iso.slice(11, 19);
   return Number.isInteger(serial) ? iso.slice(0, 10) : `${iso.slice(0, 10)}T${iso.slice(11, 19)}`;
 }
@@ -132,16 +132,16 @@ function columnOf(reference: string): number {
   return column - 1;
 }
 
-/** Widest sheet that workbooks can have: column XFD. */
+/** Maximum column: XFD. */
 const COLUMNS = 16_384;
 const ROWS = 1_048_576;
 
-/** An opened workbook: its sheets, to be read row by row. */
+/** An open workbook, read by rows. */
 export interface WorkbookSource {
   readonly sheets: readonly TableSource[];
 }
 
-/** Turns what the archive's reader says into what a table's reader says. */
+/** Converts archive errors to table errors. */
 function asTable<T>(work: () => T): T {
   try {
     return work();
@@ -165,7 +165,7 @@ function* asTablePieces(zip: ZipIndex, entry: ZipEntry): Generator<Uint8Array> {
 }
 
 /**
- * Opens an XLSX workbook. Only the small parts are read; a sheet's rows are unpacked as they are asked for.
+ * Opens an XLSX workbook; rows are unpacked on demand.
  * @throws TableError `xlsx-not`, `xlsx-broken`, `xlsx-too-large`
  */
 export function openWorkbook(bytes: Uint8Array, limits: WorkbookLimits = WORKBOOK_LIMITS): WorkbookSource {
@@ -173,7 +173,7 @@ export function openWorkbook(bytes: Uint8Array, limits: WorkbookLimits = WORKBOO
   const zip = asTable(() => scanZip(bytes));
   let total = 0;
   const measured = new Set<string>();
-  /** A part is looked at before it is unpacked: it must not be larger than what Rule reads. */
+  /** Checks the size before unpacking. */
   const measure = (name: string) => {
     const entry = zip.entries.get(name);
     if (!entry || measured.has(name)) return;
@@ -186,12 +186,12 @@ export function openWorkbook(bytes: Uint8Array, limits: WorkbookLimits = WORKBOO
     const entry = zip.entries.get(name);
     return entry ? asTablePieces(zip, entry) : [];
   };
-  /** Parts that are not there hold nothing. */
+  /** Missing parts are empty. */
   const scan = (name: string, part: string, on: Handlers) => {
     measure(name);
     if (zip.entries.has(name)) scanXml(pieces(name), part, on);
   };
-  /** What a part points at: part names by the ids and by the kinds of its relationships. */
+  /** Relationships of a part: targets by id and type. */
   const relations = (of: string): { readonly byId: ReadonlyMap<string, string>; readonly byKind: (kind: RegExp) => string | null } => {
     const slash = of.lastIndexOf('/') + 1;
     const list: { id: string; kind: string; part: string }[] = [];
@@ -258,10 +258,13 @@ export function openWorkbook(bytes: Uint8Array, limits: WorkbookLimits = WORKBOO
   };
 }
 
-/** Reads the sheets of an XLSX workbook, all of them in memory. @throws TableError `xlsx-not`, `xlsx-broken`, `xlsx-too-large` */
+/**
+ * Reads all sheets into memory.
+ * @throws TableError `xlsx-not`, `xlsx-broken`, `xlsx-too-large`
+ */
 export const readWorkbook = (bytes: Uint8Array, limits?: WorkbookLimits): Table[] => openWorkbook(bytes, limits).sheets.map(tableOf);
 
-/** Whether the rows of a sheet are in the order of their numbers, as nearly all programs write them. The text is looked through without parsing it. */
+/** Whether rows are sorted, as usual. Scans the text without parsing. */
 function rowsRise(pieces: Iterable<Uint8Array>): boolean {
   const decoder = new TextDecoder('latin1');
   const number = /<(?:\w+:)?row\s(?:[^<>]*?\s)?r="(\d+)"/g;
@@ -269,7 +272,7 @@ function rowsRise(pieces: Iterable<Uint8Array>): boolean {
   let last = 0;
   for (const piece of pieces) {
     const text = left + decoder.decode(piece);
-    // A tag may go on in the next piece.
+    // A tag may span pieces.
     const cut = text.lastIndexOf('<');
     left = text.slice(Math.max(0, cut), cut + 4096);
     for (const match of (cut < 0 ? text : text.slice(0, cut)).matchAll(number)) {
@@ -295,7 +298,7 @@ function* inOrder(rows: Iterable<NumberedRow>): Generator<TableCell[]> {
   }
 }
 
-/** Rows that are in any order; pieces of one row are put together. All of them are in memory, as far as the limits let them. */
+/** Unsorted rows, collected in memory within the limits. */
 function* sorted(rows: Iterable<NumberedRow>): Generator<TableCell[]> {
   const byNumber = new Map<number, TableCell[]>();
   for (const { at, cells } of rows) {
@@ -333,7 +336,7 @@ function* sheetRows(
 
   const cell = (): TableCell => {
     const mark = formula ? { formula: true as const } : {};
-    // Nothing came out of a formula yet: its program has not computed it.
+    // A formula without a computed result.
     if (formula && !hasValue && type !== 'inlineStr') return { text: '', is: 'unreadable', formula: true };
     switch (type) {
       case 's': {

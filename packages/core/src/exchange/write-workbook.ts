@@ -1,19 +1,19 @@
 import { Zip, ZipDeflate, strToU8 } from 'fflate';
 import { escapeMarkup, escapeX } from '../files/opc';
 
-/** A value that goes into a cell. A date is an ISO 8601 text without a time. */
+/** A value for a cell. Dates are ISO 8601 without time. */
 export type WrittenValue = string | number | { readonly date: string } | null;
 
-/** How a cell looks and whether a protected sheet lets it be typed in. */
+/** Appearance and lock of a cell. */
 export interface CellLook {
   /** Number format; `@` for text. */
   readonly format: string;
   readonly locked: boolean;
-  /** `lines` are texts of several lines, each on its own. */
+  /** `lines` for multi-line texts. */
   readonly look: 'plain' | 'lines' | 'off' | 'header' | 'title';
 }
 
-/** What a column lets people type, as the spreadsheet program checks it. Formulas are for row 2. */
+/** Validation of a column. Formulas refer to row 2. */
 export type Validation =
   | { readonly type: 'list'; readonly formula: string; readonly open: boolean }
   | {
@@ -23,7 +23,7 @@ export type Validation =
     }
   | { readonly type: 'any' };
 
-/** A formula on which a cell of a column is marked. */
+/** A conditional format's formula. */
 export interface Mark {
   readonly formula: string;
   readonly as: 'missing' | 'wrong';
@@ -36,7 +36,7 @@ export interface SheetColumn {
   readonly cell: CellLook;
   readonly hidden?: boolean;
   readonly validation?: Validation;
-  /** Shown beside a chosen cell. */
+  /** Input hint. */
   readonly prompt?: { readonly title: string; readonly text: string };
   readonly marks?: readonly Mark[];
 }
@@ -44,48 +44,48 @@ export interface SheetColumn {
 export interface SheetForm {
   readonly name: string;
   readonly columns: readonly SheetColumn[];
-  /** Columns that stay in sight. */
+  /** Frozen columns. */
   readonly frozen: number;
   readonly filter: boolean;
   readonly protect: boolean;
   readonly hidden?: boolean;
-  /** The deepest outline level of its rows, whose heading stands above them; none where it is not said. */
+  /** Deepest outline level, with headings above; none by default. */
   readonly outline?: number;
 }
 
-/** What a row has beside its cells. */
+/** Row options. */
 export interface RowForm {
-  /** How deep it is under other rows; they can be folded over it. */
+  /** Outline level. */
   readonly outline?: number;
   /** In points. */
   readonly height?: number;
-  /** A PNG that is in one of its cells, with its size in pixels. */
+  /** A PNG in a cell, with size in pixels. */
   readonly picture?: { readonly column: number; readonly png: Uint8Array; readonly width: number; readonly height: number };
 }
 
-/** English Metric Units in a pixel at 96 to the inch (ECMA-376 part 1, 20.1.2.1). */
+/** EMU per pixel at 96 dpi (ECMA-376 part 1, 20.1.2.1). */
 const EMU = 9525;
 
-/** The most characters that a cell holds. */
+/** Maximum characters per cell. */
 export const LONGEST_CELL = 32_767;
-/** Rows that a sheet holds (ECMA-376 sets no limit; programs agree on this one, common practice). */
+/** Maximum rows (not in ECMA-376; common practice). */
 export const MOST_ROWS = 1_048_576;
-/** Columns that a sheet holds: column XFD is the last. */
+/** Maximum columns: XFD. */
 export const MOST_COLUMNS = 16_384;
 
-/** Letters of a column, counted from 0. */
+/** Column letters, from 0. */
 export function columnLetters(column: number): string {
   let letters = '';
   for (let n = column + 1; n > 0; n = Math.floor((n - 1) / 26)) letters = String.fromCharCode(65 + ((n - 1) % 26)) + letters;
   return letters;
 }
 
-/** First day whose serial number all programs agree on: before it the 1900 system counts a 29 February 1900 that never was. */
+/** First date with an unambiguous serial number; before it the 1900 system includes a non-existent 29 February 1900. */
 const FIRST_DAY = '1900-03-01';
 
 const serialOf = (iso: string): number => Math.round((Date.parse(`${iso}T00:00:00Z`) - Date.UTC(1899, 11, 30)) / 86_400_000);
 
-/** Characters that are gathered before they are packed. */
+/** Buffer size before compression, in characters. */
 const PIECE = 1 << 16;
 
 const XML = '<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n';
@@ -97,16 +97,13 @@ const text = (value: string): string => {
   return /^\s|\s$|\n/.test(held) ? `<t xml:space="preserve">${held}</t>` : `<t>${held}</t>`;
 };
 
-/** One row of a sheet that is being written: values with, where it is not the column's own, the look of their cell. */
+/** A row being written: values with optional looks. */
 export interface WrittenCell {
   readonly value: WrittenValue;
   readonly look?: CellLook;
 }
 
-/**
- * Writes an XLSX workbook (ECMA-376) row by row: whatever is ready is packed and handed on at once, so that a sheet of a million rows
- * needs no more memory than one of a thousand.
- */
+/** Writes an XLSX workbook (ECMA-376) by rows, compressing as it goes, in constant memory. */
 export class WorkbookWriter {
   private readonly zip: Zip;
   private readonly styles = new Map<string, number>();
@@ -121,7 +118,7 @@ export class WorkbookWriter {
   private readonly drawn = new Set<number>();
   private readonly media = new Map<Uint8Array, number>();
 
-  /** @param properties texts that are kept in the workbook's custom document properties */
+  /** @param properties custom document properties */
   constructor(
     out: (piece: Uint8Array) => void,
     private readonly properties: Readonly<Record<string, string>> = {},
@@ -165,7 +162,7 @@ export class WorkbookWriter {
     this.finish();
   }
 
-  /** Begins a sheet with its header row. */
+  /** Starts a sheet with its header. */
   beginSheet(form: SheetForm): void {
     this.form = form;
     this.row = 0;
@@ -187,7 +184,7 @@ export class WorkbookWriter {
     this.addRow(form.columns.map((column): WrittenCell => ({ value: column.header, look: { format: '@', locked: true, look: 'header' } })));
   }
 
-  /** Adds a row. Texts longer than a cell holds are cut. */
+  /** Adds a row; long texts are truncated. */
   addRow(cells: readonly WrittenCell[], { outline, height, picture }: RowForm = {}): void {
     const row = ++this.row;
     if (picture) this.pictures.push({ row, picture });
@@ -211,7 +208,7 @@ export class WorkbookWriter {
     const range = (i: number) => `${columnLetters(i)}2:${columnLetters(i)}${last}`;
     const all = `A1:${columnLetters(Math.max(form.columns.length - 1, 0))}${last}`;
     let xml = '</sheetData>';
-    // In a protected sheet people may still sort, filter, set widths, and add or take out rows.
+    // Protected sheets still allow sorting, filtering, widths, and adding or deleting rows.
     if (form.protect)
       xml += '<sheetProtection sheet="1" formatCells="0" formatColumns="0" formatRows="0" insertRows="0" deleteRows="0" sort="0" autoFilter="0"/>';
     if (form.filter) xml += `<autoFilter ref="${all}"/>`;
@@ -226,7 +223,7 @@ export class WorkbookWriter {
           .join('')}</conditionalFormatting>`;
     const validations = form.columns.flatMap((column, i) => (column.validation || column.prompt ? [validationXml(column, range(i))] : []));
     if (validations.length) xml += `<dataValidations count="${validations.length}">${validations.join('')}</dataValidations>`;
-    // Part numbers are texts, whatever they look like; programs need not warn of it.
+    // Suppresses warnings about numbers stored as text.
     xml += `<ignoredErrors><ignoredError sqref="${all}" numberStoredAsText="1"/></ignoredErrors>${this.pictures.length ? '<drawing r:id="rId1"/>' : ''}</worksheet>`;
     this.write(xml);
     this.finish();
@@ -239,7 +236,7 @@ export class WorkbookWriter {
     this.form = null;
   }
 
-  /** Writes the pictures of a sheet, each anchored in its cell and of its own size (ECMA-376 part 1, 20.5). */
+  /** Writes pictures anchored in cells (ECMA-376 part 1, 20.5). */
   private drawPictures(sheet: number): void {
     this.drawn.add(sheet);
     const numbers = this.pictures.map(({ picture }) => {
@@ -269,7 +266,7 @@ export class WorkbookWriter {
     );
   }
 
-  /** Writes what belongs to the whole workbook, and closes it. */
+  /** Finishes the workbook. */
   end(): void {
     const names = this.sheets.flatMap(({ filter }, i) =>
       filter ? [`<definedName name="_xlnm._FilterDatabase" localSheetId="${i}" hidden="1">${escapeMarkup(filter)}</definedName>`] : [],
@@ -340,10 +337,10 @@ const relation = (id: string, type: string, target: string) => `<Relationship Id
 const relations = (list: readonly string[]) =>
   `${XML}<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships">${list.join('')}</Relationships>`;
 
-/** A sheet's name as formulas write it. */
+/** A sheet name in formulas. */
 export const quoteSheet = (name: string): string => `'${name.replaceAll("'", "''")}'`;
 
-/** Longest title and text of an input hint (ECMA-376 part 1, 18.3.1.32). */
+/** Maximum length of hint titles and texts (ECMA-376 part 1, 18.3.1.32). */
 const LONGEST_PROMPT_TITLE = 32;
 const LONGEST_PROMPT = 255;
 

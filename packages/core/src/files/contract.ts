@@ -2,20 +2,19 @@ import { HeldValue } from '../values';
 import { TextStyle } from '../lettering/fonts';
 import { Edit } from './edits';
 
-/** Levels at which a file holds values. `copy` is the copy of a part that an assembly file carries. */
+/** Levels holding values. `copy` is an assembly's copy of a part. */
 export type Level = 'document' | 'variant' | 'copy' | 'body' | 'occurrence' | 'sheet';
 
 /**
- * Places in a file that hold named values: a property, the file's own field, a title block cell, the lettering of a cell where it is not
- * what its block says (named by {@link letteringName}), the block itself that is placed on a sheet (named {@link PLACED}: a value places
- * it, none takes it away), the definition of a block in a drawing, and facts that the file states about its model (material, density, validation volume), which nobody writes.
+ * Places of named values: property, file field, title block cell, lettering override (see {@link letteringName}), block placement (named
+ * {@link PLACED}; `null` removes it), block definition, and read-only model facts (material, density, validation volume).
  */
 export type Place = 'property' | 'field' | 'cell' | 'lettering' | 'placed' | 'block' | 'fact';
 
-/** The name under which a sheet holder says which block it is and where it is placed. */
+/** Name of a sheet holder's placement value. */
 export const PLACED = 'block';
 
-/** A block on a sheet: which one, where, how large and on which layout. Lengths in drawing units. */
+/** A placed block: name, position, scale and layout. Lengths in drawing units. */
 export interface PlacedBlock {
   readonly block: string;
   readonly at: Point;
@@ -23,45 +22,45 @@ export interface PlacedBlock {
   readonly layout: string;
 }
 
-/** A placed block as a value that people can read; {@link placedOf} is its reverse. */
+/** A placement as readable text; inverse of {@link placedOf}. */
 export const placedText = ({ block, at, scale, layout }: PlacedBlock): string =>
   `${block} at ${plainNumber(at.x)} ${plainNumber(at.y)}${scale === 1 ? '' : ` scale ${plainNumber(scale)}`} on ${layout}`;
 
 const NUMBER = String.raw`-?\d+(?:\.\d+)?(?:e[+-]?\d+)?`;
 const PLACED_TEXT = new RegExp(`^(.+) at (${NUMBER}) (${NUMBER})(?: scale (${NUMBER}))? on (.+)$`, 's');
 
-/** What such a value says; `null` for any other text. */
+/** Parses a placement; `null` if invalid. */
 export function placedOf(text: string): PlacedBlock | null {
   const found = PLACED_TEXT.exec(text);
   return found && { block: found[1]!, at: { x: Number(found[2]), y: Number(found[3]) }, scale: Number(found[4] ?? 1), layout: found[5]! };
 }
 
-/** What of a cell's lettering can be changed on a sheet: the height of its capitals in drawing units, and its width factor. */
+/** Lettering aspects: capital height in drawing units, and width factor. */
 export const LETTERING = ['height', 'width factor'] as const;
 export type LetteringAspect = (typeof LETTERING)[number];
 
-/** The name of an aspect of a cell's lettering among the values of its sheet. */
+/** Name of a lettering value. */
 export const letteringName = (tag: string, aspect: LetteringAspect): string => `${tag} ${aspect}`;
 
-/** A length or a factor as it is kept as a value. */
+/** A number as stored text. */
 export const plainNumber = (n: number): string => String(Number(n.toPrecision(12)));
 
-/** The cell and the aspect that such a name says; `null` for any other. */
+/** Parses a lettering name; `null` if invalid. */
 export function letteringOf(name: string): { readonly tag: string; readonly aspect: LetteringAspect } | null {
   const aspect = LETTERING.find((candidate) => name.endsWith(` ${candidate}`));
   return aspect === undefined ? null : { tag: name.slice(0, -aspect.length - 1), aspect };
 }
 
-/** A value as read, with its place and exact name. */
+/** A read value with place and exact name. */
 export interface ReadValue {
   readonly place: Place;
   readonly name: string;
   readonly held: HeldValue;
-  /** Why nothing can be written here, if so: a constant cell, or the request of a text that the drawing computes itself. */
+  /** Why it is read-only: a constant cell, or the expression of a computed text. */
   readonly fixed?: string;
 }
 
-/** One thing in a file that holds values. `key` is `''` for the document and unique and stable within the file. */
+/** A value holder. `key` is `''` for the document; unique and stable within the file. */
 export interface HolderReading {
   readonly level: Level;
   readonly key: string;
@@ -69,17 +68,17 @@ export interface HolderReading {
   readonly values: readonly ReadValue[];
 }
 
-/** A product that an assembly file carries: its own copy of a part or sub-assembly. */
+/** An assembly's copy of a part or sub-assembly. */
 export interface ProductReading {
   /** Unique in the file. */
   readonly key: string;
   readonly id: string;
   readonly name: string;
-  /** File named by an external reference, if there is one. */
+  /** External reference, if any. */
   readonly externalFile: string | null;
 }
 
-/** One placed instance of a product in another. `key` is the holder key of the occurrence. */
+/** A placed instance. `key` is its holder key. */
 export interface OccurrenceReading {
   readonly key: string;
   readonly label: string;
@@ -87,7 +86,7 @@ export interface OccurrenceReading {
   readonly child: string;
 }
 
-/** Product structure of a STEP file: products by key, occurrences, and the products that nothing contains. */
+/** Product structure of a STEP file. */
 export interface StructureReading {
   readonly products: readonly ProductReading[];
   readonly occurrences: readonly OccurrenceReading[];
@@ -99,7 +98,7 @@ export interface Point {
   readonly y: number;
 }
 
-/** How far the nearest things are from the point that a cell's text is placed by, along the text and across it, in block units; `null` where nothing stands. */
+/** Free space around a cell's insertion point, in block units; `null` for unlimited. */
 export interface CellRoom {
   readonly left: number | null;
   readonly right: number | null;
@@ -107,7 +106,7 @@ export interface CellRoom {
   readonly above: number | null;
 }
 
-/** A cell that a block defines: an attribute definition. Lengths in drawing units, angle in degrees. */
+/** An attribute definition. Lengths in drawing units, angle in degrees. */
 export interface CellDefinition {
   readonly tag: string;
   readonly prompt: string;
@@ -118,19 +117,19 @@ export interface CellDefinition {
   readonly rotation: number;
   readonly align: 'left' | 'centre' | 'right';
   readonly valign: 'baseline' | 'bottom' | 'middle' | 'top';
-  /** A constant cell shows its preset in every insert and holds nothing there. */
+  /** Constant cells show their preset everywhere and hold nothing. */
   readonly constant: boolean;
   readonly multiline: boolean;
-  /** Its text style. Absent, like all that follows, in readings of older versions of Rule. */
+  /** Text style. Like the following, absent in older readings. */
   readonly font?: TextStyle;
   readonly room?: CellRoom;
-  /** Whether it is a plain text of the sheet, with a caption near it, and no attribute. */
+  /** Whether it is a plain captioned text, not an attribute. */
   readonly plain?: true;
-  /** Distance of the two points that its text fills, where it is set between two. */
+  /** Distance of its two points, for aligned and fitted text. */
   readonly between?: number;
 }
 
-/** What a block is drawn of, in block coordinates. */
+/** Shapes of a block, in block coordinates. */
 export type BlockShape =
   | { readonly shape: 'line'; readonly points: readonly Point[]; readonly closed: boolean }
   | { readonly shape: 'circle'; readonly at: Point; readonly radius: number }
@@ -144,75 +143,75 @@ export type BlockShape =
       readonly font?: TextStyle;
     };
 
-/** A block with attribute definitions, as one drawing file defines it. */
+/** A block with attribute definitions. */
 export interface BlockReading {
   readonly name: string;
   readonly cells: readonly CellDefinition[];
   readonly shapes: readonly BlockShape[];
 }
 
-/** A placed block with attributes. `holder` is the key of the sheet holder whose cells hold the texts. */
+/** A placed block with attributes. `holder` is its holder key. */
 export interface InsertReading {
   readonly block: string;
-  /** The block that an anonymous variant was made from, or the block itself; absent in readings of older versions of Rule. */
+  /** The original of an anonymous variant, or itself; absent in older readings. */
   readonly madeFrom?: string;
   readonly holder: string;
   readonly layout: string;
-  /** Tags that the block defines and this insert has no attribute for. */
+  /** Defined tags without an attribute. */
   readonly missing: readonly string[];
-  /** Cells that nobody may write, by tag: `constant`, or the request by which the drawing computes the text. Absent in older readings. */
+  /** Read-only cells by tag: `constant`, or the computing expression. Absent in older readings. */
   readonly fixed?: Readonly<Record<string, string>>;
-  /** How it is scaled; 1 where that is not said. */
+  /** Scale; 1 if absent. */
   readonly scale?: number;
-  /** Cells whose attribute is not lettered or placed as the block says, by tag. */
+  /** Cells with lettering or position overrides, by tag. */
   readonly own?: Readonly<Record<string, OwnLettering>>;
-  /** The block in whose definition it stands, where it is not placed on the sheet itself. Every place of that block shows the same texts. */
+  /** The containing block, if nested; all its instances share the texts. */
   readonly inside?: string;
 }
 
-/** How an attribute is lettered and placed where that is not what its block says. */
+/** Lettering and position overrides of an attribute. */
 export interface OwnLettering {
-  /** In drawing units, on the sheet. */
+  /** In drawing units. */
   readonly height: number;
   readonly widthFactor: number;
-  /** The point that its text is placed by, in block units. */
+  /** Insertion point in block units. */
   readonly at: Point;
 }
 
-/** A closed outline of a layout; its area in square drawing units. */
+/** A closed outline; area in square drawing units. */
 export interface OutlineReading {
   readonly layer: string;
   readonly area: number;
-  /** Place in the list of the smallest outline of the same layer around it; `null` for none, absent in readings of older versions of Rule. */
+  /** Index of the enclosing outline on its layer; `null` for none, absent in older readings. */
   readonly within?: number | null;
 }
 
-/** A text that closed outlines enclose: their places in the list, the smallest first. */
+/** A text with its enclosing outlines, smallest first. */
 export interface LabelReading {
   readonly text: string;
   readonly outlines: readonly number[];
 }
 
-/** What a drawing's layout shows: scales of its viewports (paper length ÷ model length), and closed outlines with the texts in them. */
+/** Contents of a layout: viewport scales (paper ÷ model), closed outlines and texts in them. */
 export interface SheetReading {
   readonly layout: string;
   readonly scales: readonly number[];
-  /** The scale of the view that takes most of the paper; absent where there is none, and in readings of older versions of Rule. */
+  /** Scale of the largest viewport; absent if none, and in older readings. */
   readonly largest?: number;
   readonly outlines: readonly OutlineReading[];
-  /** Absent in readings of older versions of Rule. */
+  /** Absent in older readings. */
   readonly labels?: readonly LabelReading[];
-  /** The paper that the layout is set up for, in millimetres; absent in readings of older versions of Rule. */
+  /** Paper size in millimetres; absent in older readings. */
   readonly paper?: { readonly width: number; readonly height: number } | null;
-  /** The unit that the drawing is drawn in, where it says so; absent in readings of older versions of Rule. */
+  /** Drawing unit, if stated; absent in older readings. */
   readonly unit?: string | null;
-  /** Its place among the layouts, where the drawing says so. */
+  /** Tab order, if stated. */
   readonly order?: number;
-  /** Where its views are on the paper, in drawing units; absent where it has none, and in readings of older versions of Rule. */
+  /** Viewport frames on paper, in drawing units; absent if none, and in older readings. */
   readonly views?: readonly ViewBox[];
 }
 
-/** The frame of a view on its sheet, in drawing units. */
+/** A viewport frame, in drawing units. */
 export interface ViewBox {
   readonly left: number;
   readonly bottom: number;
@@ -220,13 +219,13 @@ export interface ViewBox {
   readonly height: number;
 }
 
-/** Something about a file that its reader should know; reading went on. */
+/** A remark about a file that was still read. */
 export interface FileProblem {
   readonly code: string;
   readonly message: string;
 }
 
-/** Everything that Rule reads of one file. Plain data, so that it can cross to a worker and into the database. */
+/** Everything read from a file, as plain data. */
 export interface FileReading {
   readonly format: 'step' | 'dxf' | 'opc' | 'other';
   readonly version: string;
@@ -236,26 +235,26 @@ export interface FileReading {
   readonly blocks: readonly BlockReading[];
   readonly inserts: readonly InsertReading[];
   readonly sheets: readonly SheetReading[];
-  /** The next handle that no object has yet, where the file says so. */
+  /** Next free handle, if stated. */
   readonly nextHandle?: string;
   readonly problems: readonly FileProblem[];
 }
 
-/** A value to write: `null` removes it. */
+/** A value to write; `null` removes it. */
 export interface FileChange {
   readonly holder: string;
   readonly place: Place;
   readonly name: string;
   readonly value: HeldValue | null;
-  /** What the block consists of, where the change defines one. */
+  /** The block's definition, for `block` changes. */
   readonly definition?: CarriedBlock;
 }
 
-/** A block's definition as it is carried from one drawing to another. Groups are codes and values as text, without handles and owners. */
+/** A portable block definition: groups without handles and owners. */
 export interface CarriedBlock {
   readonly name: string;
   readonly base: Point;
-  /** What `$INSUNITS` says; `null` where the drawing does not say it. */
+  /** `$INSUNITS`; `null` if not stated. */
   readonly units: string | null;
   readonly entities: readonly { readonly type: string; readonly groups: readonly (readonly [code: number, value: string])[] }[];
   readonly layers: readonly CarriedRecord[];
@@ -263,29 +262,29 @@ export interface CarriedBlock {
   readonly lineTypes: readonly CarriedRecord[];
 }
 
-/** A layer, text style or line type that a carried block uses. */
+/** A layer, text style or line type used by the block. */
 export interface CarriedRecord {
   readonly name: string;
   readonly groups: readonly (readonly [code: number, value: string])[];
 }
 
-/** One open format. Formats know nothing of schema. */
+/** A file format. Formats know nothing of the schema. */
 export interface FileFormat {
   readonly id: FileReading['format'];
-  /** File name endings in lower case, with the dot. */
+  /** File extensions in lower case, with dot. */
   readonly endings: readonly string[];
-  /** @throws FileError when the bytes are not of this format or broken. */
+  /** @throws FileError if the bytes are invalid */
   read(bytes: Uint8Array): FileReading;
-  /** The edits that make the file hold the given values. @throws FileError when one of them cannot be written; nothing is written then. */
-  modify(bytes: Uint8Array, changes: readonly FileChange[]): Edit[];
   /**
-   * Holders that have another key after a change, old key to new: where keys are made of names that the change gave again. Absent where
-   * keys never change.
+   * Edits that write the values.
+   * @throws FileError if any cannot be written
    */
+  modify(bytes: Uint8Array, changes: readonly FileChange[]): Edit[];
+  /** Holders whose keys change, old to new; absent if keys are stable. */
   movedHolders?(before: Uint8Array, after: Uint8Array): ReadonlyMap<string, string>;
 }
 
-/** A file cannot be read or written. `offset` is the byte at which it was noticed. */
+/** A file cannot be read or written. `offset` is the byte concerned. */
 export class FileError extends Error {
   constructor(
     readonly code: string,

@@ -1,4 +1,4 @@
-/** One splice: `length` bytes at `offset` give way to `insert`. */
+/** A splice: replaces `length` bytes at `offset` with `insert`. */
 export interface Edit {
   readonly offset: number;
   readonly length: number;
@@ -12,8 +12,8 @@ const ordered = (edits: readonly Edit[]): Edit[] =>
     .map(({ edit }) => edit);
 
 /**
- * Applies edits to bytes. Offsets count in the original; insertions at one offset keep their order.
- * @throws RangeError when edits overlap or lie outside the bytes.
+ * Applies edits. Offsets refer to the original; insertions at the same offset keep their order.
+ * @throws RangeError if edits overlap or are out of range
  */
 export function applyEdits(bytes: Uint8Array, edits: readonly Edit[]): Uint8Array {
   const list = ordered(edits);
@@ -38,7 +38,7 @@ export function applyEdits(bytes: Uint8Array, edits: readonly Edit[]): Uint8Arra
   return out;
 }
 
-/** The edits that lead from the edited bytes back to the original ones. */
+/** The inverse edits. */
 export function invertEdits(bytes: Uint8Array, edits: readonly Edit[]): Edit[] {
   let shift = 0;
   return ordered(edits).map(({ offset, length, insert }) => {
@@ -50,5 +50,5 @@ export function invertEdits(bytes: Uint8Array, edits: readonly Edit[]): Edit[] {
 
 const encoder = new TextEncoder();
 
-/** An edit that replaces a span by a text in UTF-8. */
+/** An edit inserting UTF-8 text. */
 export const splice = (offset: number, length: number, text: string): Edit => ({ offset, length, insert: encoder.encode(text) });

@@ -2,15 +2,12 @@ import { decodeAs } from './code-pages';
 
 export { decodeAs, knowsCodePage } from './code-pages';
 
-/** Decodes Windows code page 1252, of which Latin-1 is a part. */
+/** Decodes Windows-1252. */
 export const decodeWestern = (bytes: Uint8Array): string => decodeAs(bytes, 'windows-1252');
 
 const letters = String.fromCharCode;
 
-/**
- * One letter for every byte, as in Latin-1. For short texts quicker than any decoder: eight letters become a text at once,
- * as a text that grows letter by letter is copied, or put together later, at every step.
- */
+/** Decodes Latin-1 in blocks of eight letters, faster than a decoder for short texts. */
 export function bytewiseText(bytes: Uint8Array, start: number, end: number): string {
   let text = '';
   let i = start;
@@ -27,13 +24,10 @@ export function bytewiseText(bytes: Uint8Array, start: number, end: number): str
   return i < end ? text + letters(bytes[i]!) : text;
 }
 
-/** Longest text that is read bytewise; longer ones are left to the decoder. */
+/** Maximum length for bytewise decoding. */
 const SHORT = 64;
 
-/**
- * A short text of printable ASCII without backslashes and apostrophes, as nearly all texts in files are: quicker than any
- * decoder, and the same in every encoding. `undefined` for all others.
- */
+/** Fast path for short printable ASCII without backslashes and apostrophes; `undefined` otherwise. */
 export function plainAscii(bytes: Uint8Array, start: number, end: number): string | undefined {
   if (end - start > SHORT) return undefined;
   for (let i = start; i < end; i++) {

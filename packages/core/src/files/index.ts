@@ -9,19 +9,19 @@ export { shortKey } from './keys';
 export * from './encoding';
 export * from './paths';
 
-/** The formats that Rule reads and writes. */
+/** Supported formats. */
 export const FORMATS: readonly FileFormat[] = [step, dxf, opc];
 
-/** The format that a file name's ending stands for; `undefined` for files whose values are kept beside them. */
+/** The format by file extension; `undefined` if values are kept beside the file. */
 export function formatOf(name: string): FileFormat | undefined {
   const lower = name.toLowerCase();
   return FORMATS.find((format) => format.endings.some((ending) => lower.endsWith(ending)));
 }
 
-/** How many bytes {@link sniffFormat} wants to see. */
+/** Bytes needed by {@link sniffFormat}. */
 export const SNIFFED = 64;
 
-/** The format by a file's first bytes, for files whose name says nothing. */
+/** The format by content, for files with misleading names. */
 export function sniffFormat(head: Uint8Array): FileFormat | undefined {
   const text = String.fromCharCode(...head.subarray(0, SNIFFED)).replace(/^\u00ef\u00bb\u00bf/, '');
   if (/^\s*ISO-10303-21\s*;/.test(text)) return step;
@@ -29,17 +29,20 @@ export function sniffFormat(head: Uint8Array): FileFormat | undefined {
   return undefined;
 }
 
-/** The format with an id. @throws FileError for files whose values are kept beside them. */
+/**
+ * The format by id.
+ * @throws FileError for files with values kept beside
+ */
 export function formatById(id: string): FileFormat {
   const format = FORMATS.find((candidate) => candidate.id === id);
   if (!format) throw new FileError('unknown-format', 'Rule cannot write into a file of this kind.');
   return format;
 }
 
-/** The file name without its folder. */
+/** File name without folder. */
 export const fileName = (path: string): string => path.slice(path.lastIndexOf('/') + 1);
 
-/** The file name without folder and ending: `parts/DR5-101.step` gives `DR5-101`. */
+/** File name without folder and extension: `parts/DR5-101.step` gives `DR5-101`. */
 export function baseName(path: string): string {
   const name = fileName(path);
   const dot = name.lastIndexOf('.');

@@ -1,12 +1,12 @@
 import { FileProblem, FileReading, HolderReading } from './contract';
 
-/** Longest name of a value: as long as the name of a property may be. */
+/** Maximum length of a name. */
 const LONGEST_NAME = 255;
 
-/** Longest key of a holder or product, in UTF-16 units: every key can be in an index of the database. */
+/** Maximum length of a key in UTF-16 units, to fit a database index. */
 const LONGEST_KEY = 400;
 
-/** A text that is longer than a key may be, cut; a number made of the whole (FNV-1a) tells it from others that begin alike. */
+/** Shortens a long key, adding a hash (FNV-1a). */
 export function shortKey(text: string): string {
   if (text.length <= LONGEST_KEY) return text;
   let hash = 0x811c9dc5;
@@ -14,13 +14,13 @@ export function shortKey(text: string): string {
   return `${text.slice(0, LONGEST_KEY - 12).replace(/[\ud800-\udbff]$/, '')}… ${hash.toString(16)}`;
 }
 
-/** Hands out keys of which no two are alike. */
+/** Makes keys unique. */
 export class Keys {
   private readonly taken = new Set<string>();
-  /** The number to try next behind a key, so that ten thousand alike cost no more than ten thousand others. */
+  /** Next suffix to try, avoiding quadratic time. */
   private readonly next = new Map<string, number>();
 
-  /** The key, where it is free; else with the first free number from 2 on behind it. */
+  /** The key, or with the first free suffix from 2. */
   free(wanted: string): string {
     const key = shortKey(wanted);
     let free = key;
@@ -35,10 +35,7 @@ export class Keys {
 const LABEL = 60;
 const begin = (text: string) => JSON.stringify(text.length > LABEL ? `${text.slice(0, LABEL)}…` : text);
 
-/**
- * A reading as the rest of Rule may rely on it: names that can be looked up, and one holder for each key. What a file has beyond that
- * is a remark about the file and not read.
- */
+/** Normalises a reading: searchable names and one holder per key. The rest becomes remarks. */
 export function sound(reading: FileReading): FileReading {
   const problems: FileProblem[] = [];
   const seen = new Set<string>();

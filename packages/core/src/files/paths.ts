@@ -1,22 +1,19 @@
-/** Longest name of a file or folder in bytes that common file systems take, and longest path that Rule takes. */
+/** Longest name in bytes on common file systems, and longest path in Rule. */
 const LONGEST_NAME = 255;
 const LONGEST_PATH = 1000;
 
-/** Names that belong to devices where files of Windows are kept, with or without an ending (common practice). */
+/** Device names reserved by Windows, with or without extension (common practice). */
 const DEVICE = /^(con|prn|aux|nul|com[1-9\u00b9\u00b2\u00b3]|lpt[1-9\u00b9\u00b2\u00b3])(\..*)?$/i;
 
-/** What two names have in common that some systems take for the same: case, and the form in which a letter and its accent are written. */
+/** A key equal for names that some systems treat as the same: case and Unicode normalisation removed. */
 export const nameKey = (name: string): string => name.normalize('NFC').toLowerCase();
 
-/** A path inside a library, or why it cannot be one. */
+/** A path inside a library, or why it is refused. */
 export type CheckedPath = { readonly ok: true; readonly path: string } | { readonly ok: false; readonly message: string };
 
 const bad = (message: string): CheckedPath => ({ ok: false, message });
 
-/**
- * Checks a path that comes from outside, such as an archive's or a browser's. It must stay inside the library:
- * no drive, no root, no `..`; names must be such that every system can hold them.
- */
+/** Checks an external path, such as from an archive or a browser: no drive, root or `..`, and only names every common system accepts. */
 export function checkPath(raw: string): CheckedPath {
   const path = raw.replaceAll('\\', '/');
   if (/^([A-Za-z]:|\/)/.test(path)) return bad('The path must be relative to the library.');

@@ -19,7 +19,7 @@ import { count } from '../words';
 import { formFor } from './plan';
 import { PreparedForm } from './prepared';
 
-/** Something of a form that its author should know, by where it stands. */
+/** A finding about a form, by location. */
 export interface FormProblem {
   readonly severity: 'error' | 'warning';
   readonly code:
@@ -43,10 +43,10 @@ export interface FormProblem {
   readonly message: string;
 }
 
-/** Combinations of values that a condition is tried with. */
+/** Value combinations per condition. */
 const MOST_COMBINATIONS = 4096;
 
-/** Everything that is wrong or doubtful with a form. `classes` are the names that the company has. */
+/** All findings about a form. `classes` are the company's classes. */
 export function checkForm(form: EntryForm, schema: PreparedSchema, classes: readonly string[] | null = null): FormProblem[] {
   const found: FormProblem[] = [];
   const add = (severity: FormProblem['severity'], code: FormProblem['code'], message: string, panel: string | null = null, input: string | null = null) =>
@@ -101,7 +101,7 @@ export function checkForm(form: EntryForm, schema: PreparedSchema, classes: read
   return found;
 }
 
-/** Required properties that no form asks for, by kind. */
+/** Required properties no form shows, by kind. */
 export function notAsked(
   forms: readonly EntryForm[],
   properties: readonly Property[],
@@ -126,8 +126,8 @@ export function notAsked(
 }
 
 /**
- * The forms that come first for every file that a form is for, so that it is never used; empty where some file gets it.
- * @param classes all classes that the company has
+ * Forms that take precedence for every file of this form, so it is never used; empty if it is used.
+ * @param classes all classes of the company
  */
 export function shadowedBy(forms: readonly EntryForm[], form: EntryForm, classes: readonly string[]): EntryForm[] {
   const rivals = new Set<EntryForm>();
@@ -140,7 +140,7 @@ export function shadowedBy(forms: readonly EntryForm[], form: EntryForm, classes
   return [...rivals];
 }
 
-/** What the conditions of a form look at: per property, the panels and inputs that wait for its value. */
+/** By property: the panels and inputs with conditions on it. */
 export function waitingFor(form: EntryForm, schema: PreparedSchema): ReadonlyMap<number, readonly { readonly panel: string; readonly input: string | null }[]> {
   const prepared = new PreparedForm(form, schema);
   const byName = new Map(schema.schema.properties.filter((property) => !property.retired).map((property) => [ruleNameOf(property), property.id]));
@@ -159,9 +159,8 @@ export function waitingFor(form: EntryForm, schema: PreparedSchema): ReadonlyMap
 }
 
 /**
- * Whether a condition is false whatever the values are: it is run with every combination of the values that it can tell apart, which
- * are the choices of choices, yes and no, and what it compares with and its neighbours. Where it calls functions or looks at other
- * holders nothing is claimed.
+ * Whether a condition is always false: evaluated for every combination of distinguishable values (choices, yes and no, compared values and
+ * their neighbours). Conditions with function calls or other holders are never reported.
  */
 export function canNeverBeTrue(rule: CompiledRule, schema: PreparedSchema, kinds: readonly Kind[]): boolean {
   if (/[\p{L}\d_)]\s*\(/u.test(rule.source.replace(/"(?:[^"\\]|\\.)*"/g, '""').replace(/\b(and|or|if|then|else|in|not)\s*\(/g, '('))) return false;
@@ -199,7 +198,7 @@ export function canNeverBeTrue(rule: CompiledRule, schema: PreparedSchema, kinds
   });
 }
 
-/** Values of a property that an expression can tell apart. */
+/** Property values an expression can distinguish. */
 function valuesToTry(property: Property, source: string): FeelValue[] {
   if (property.type === 'yesno') return [true, false];
   if (property.type === 'choice' && !property.open) return [...property.choices];

@@ -1,11 +1,11 @@
 import { Expr, treeOf } from '../rules';
 import { Property, ruleNameOf, ruleScope } from '../schema';
 
-/** What a clause can say of a property's value. */
+/** Comparisons available in a clause. */
 export const CLAUSE_TESTS = ['is', 'is not', 'is one of', 'is filled in', 'is blank', 'is at least', 'is at most', 'is more than', 'is less than'] as const;
 export type ClauseTest = (typeof CLAUSE_TESTS)[number];
 
-/** One statement of a condition: what a property's value has to be. */
+/** A clause: a comparison of a property's value. */
 export interface Clause {
   readonly property: number;
   readonly test: ClauseTest;
@@ -13,7 +13,7 @@ export interface Clause {
   readonly values: readonly string[];
 }
 
-/** A condition that can be put together by choosing. */
+/** A condition built from clauses. */
 export interface ClauseCondition {
   readonly joint: 'and' | 'or';
   readonly clauses: readonly Clause[];
@@ -22,7 +22,7 @@ export interface ClauseCondition {
 const ORDERED: Readonly<Record<string, ClauseTest>> = { '>=': 'is at least', '<=': 'is at most', '>': 'is more than', '<': 'is less than' };
 const SIGNS = Object.fromEntries(Object.entries(ORDERED).map(([sign, test]) => [test, sign])) as Readonly<Partial<Record<ClauseTest, string>>>;
 
-/** The tests that make sense for a property's type. */
+/** Comparisons that apply to a property's type. */
 export function clauseTests(property: Pick<Property, 'type'>): ClauseTest[] {
   if (property.type === 'yesno') return ['is', 'is filled in', 'is blank'];
   const ordered = property.type === 'number' || property.type === 'whole' || property.type === 'date';
@@ -31,7 +31,7 @@ export function clauseTests(property: Pick<Property, 'type'>): ClauseTest[] {
 
 const isNumber = (property: Pick<Property, 'type'>) => property.type === 'number' || property.type === 'whole';
 
-/** A value as an expression writes it; a text that is not a value of the type is kept as a text, so that the expression's own check names it. */
+/** A value as an expression literal. Invalid values become texts, so the expression's check reports them. */
 function literal(text: string, property: Pick<Property, 'type'>): string {
   if (isNumber(property) && /^-?\d+(\.\d+)?$/.test(text.trim())) return text.trim();
   if (property.type === 'yesno') return text === 'no' ? 'false' : 'true';
@@ -39,7 +39,7 @@ function literal(text: string, property: Pick<Property, 'type'>): string {
   return JSON.stringify(text);
 }
 
-/** The expression that says the same. Clauses of properties that are not there are left out; no clause gives an empty text. */
+/** The equivalent expression. Clauses on missing properties are left out; empty without clauses. */
 export function writeCondition({ joint, clauses }: ClauseCondition, properties: readonly Property[]): string {
   const byId = new Map(properties.map((property) => [property.id, property]));
   return clauses
@@ -52,7 +52,7 @@ export function writeCondition({ joint, clauses }: ClauseCondition, properties: 
       if (test === 'is not') return [`${name} != ${first}`];
       if (test === 'is filled in') return [`${name} != null`];
       if (test === 'is blank') return [`${name} = null`];
-      // Brackets around it, since one value in brackets alone takes in what follows them.
+      // Bracketed: a single bare value would absorb what follows.
       if (test === 'is one of') {
         const within = `${name} in (${values.map((value) => literal(value, property)).join(', ')})`;
         return [values.length === 1 ? `(${within})` : within];
@@ -62,7 +62,7 @@ export function writeCondition({ joint, clauses }: ClauseCondition, properties: 
     .join(` ${joint} `);
 }
 
-/** The same condition as clauses; `null` where it says more than clauses can. An empty text has none. */
+/** The equivalent clauses; `null` if the expression needs more. Empty text has none. */
 export function readCondition(source: string, properties: readonly Property[]): ClauseCondition | null {
   if (source.trim() === '') return { joint: 'and', clauses: [] };
   const tree = treeOf(source, ruleScope(properties, { clock: true }));
@@ -74,7 +74,7 @@ export function readCondition(source: string, properties: readonly Property[]): 
   return clauses.every((clause) => clause !== null) ? { joint: parts.joint, clauses } : null;
 }
 
-/** What `and` or `or` joins; `null` where both are mixed. */
+/** Operands of `and` or `or`; `null` if mixed. */
 function partsOf(tree: Expr): { joint: 'and' | 'or'; of: Expr[] } | null {
   const joint = tree.type === 'binary' ? tree.operator : tree.type === 'chain' ? tree.rest[0]!.operator : null;
   if (joint !== 'and' && joint !== 'or') return { joint: 'and', of: [tree] };
@@ -94,7 +94,7 @@ function partsOf(tree: Expr): { joint: 'and' | 'or'; of: Expr[] } | null {
 const nameIn = (expr: Expr, byName: ReadonlyMap<string, Property>): Property | null => (expr.type === 'name' ? (byName.get(expr.name) ?? null) : null);
 
 function clauseOf(expr: Expr, byName: ReadonlyMap<string, Property>): Clause | null {
-  // A yes or no can stand by itself, and with `not( … )` around it.
+  // A yes/no property may stand alone or inside `not( … )`.
   const alone = nameIn(expr, byName);
   if (alone) return alone.type === 'yesno' ? { property: alone.id, test: 'is', values: ['yes'] } : null;
   if (expr.type === 'call' && expr.name === 'not' && expr.args.length === 1) {
@@ -122,7 +122,7 @@ function clauseOf(expr: Expr, byName: ReadonlyMap<string, Property>): Clause | n
   return test ? { property: property.id, test, values: [value] } : null;
 }
 
-/** A literal as it is chosen; `null` for anything else. */
+/** A literal's value; `null` otherwise. */
 function textOf(expr: Expr, property: Property): string | null {
   if (expr.type === 'literal') return expr.value === null ? null : typeof expr.value === 'boolean' ? (expr.value ? 'yes' : 'no') : String(expr.value);
   if (property.type === 'yesno' && expr.type === 'name' && /^(yes|no)$/i.test(expr.name)) return expr.name.toLowerCase();

@@ -26,12 +26,12 @@ import { HeldValue, StandIns, editText, readHeld, showValue } from '../values';
 import { Section } from './plan';
 import { PreparedForm } from './prepared';
 
-/** A file that is filled in, with what stands inside it and above it. */
+/** A file being filled in, with its inner holders and levels above. */
 export interface FillFile extends FileFacts {
   readonly path: string;
   readonly lock: string | null;
   readonly holders: readonly HolderFacts[];
-  /** Numbers of what stands above it, by level. */
+  /** Ids of levels above, by level. */
   readonly wide: Readonly<Partial<Record<WideLevel, number>>>;
 }
 
@@ -43,14 +43,14 @@ export interface FillWide {
   readonly held: ReadonlyMap<string, HeldValue>;
 }
 
-/** What a person has typed, by input and row: see {@link editKey}. */
+/** Entries by input and row; see {@link editKey}. */
 export type Edits = ReadonlyMap<string, string>;
 export const editKey = (section: string, input: string, row: string): string => JSON.stringify([section, input, row]);
 
-/** What a person has said shall become of values whose input has disappeared, by input. */
+/** Decisions about values of hidden inputs, by input. */
 export type Decisions = ReadonlyMap<string, 'keep' | 'clear'>;
 
-/** One value that would be written. The number is negative for what stands above files. */
+/** A value to be written. Negative ids are levels above files. */
 export interface FilledValue {
   readonly file: number;
   readonly holder: string;
@@ -58,44 +58,44 @@ export interface FilledValue {
   readonly text: string;
 }
 
-/** A group of holders that one field of an input writes to. */
+/** Holders written by one field of an input. */
 export interface RowView {
-  /** Empty for all holders of the input together. */
+  /** Empty for all holders of the input. */
   readonly id: string;
   readonly label: string;
   readonly targets: number;
-  /** What the field shows when nobody has touched it: the value that all targets have, or nothing. */
+  /** The untouched field's content: the value common to all targets, if any. */
   readonly text: string;
   readonly state: 'same' | 'mixed' | 'blank';
-  /** Values with their numbers, the most frequent first; blanks have an empty text. */
+  /** Values with counts, most frequent first; blanks are empty. */
   readonly values: readonly { readonly text: string; readonly count: number }[];
   readonly distinct: number;
-  /** What a blank shows instead: the document's value for a variant, the part's for an occurrence; `null` where they differ or there is none. */
+  /** What blanks show: a variant the document's value, an occurrence the part's; `null` if they differ or are absent. */
   readonly fallback: string | null;
   readonly typed: string | null;
-  /** What is wrong with what was typed, or with what is there. */
+  /** The problem with the entry or the current value. */
   readonly wrong: readonly string[];
-  /** Values that would change. */
+  /** Number of changed values. */
   readonly changes: number;
-  /** Whether what was typed cannot be written. */
+  /** Whether the entry cannot be written. */
   readonly refused: boolean;
 }
 
-/** One input over all files of its section. */
+/** An input over all files of its section. */
 export interface InputView {
   readonly key: string;
   readonly input: FormInput;
   readonly property: Property;
   readonly caption: string;
   readonly help: string;
-  /** Holders that the input is shown for, of all that it could be shown for. */
+  /** Holders for which the input is visible, out of all. */
   readonly shownFor: number;
   readonly of: number;
   readonly required: boolean;
-  /** Why nothing can be typed, with the number of holders for which that is so. */
+  /** Why the field is read-only, with counts of holders. */
   readonly closed: readonly { readonly reason: string; readonly count: number }[];
   readonly open: boolean;
-  /** Files for which a number of a counted property may be drawn. */
+  /** Files for which a number can be drawn. */
   readonly drawable: readonly number[];
   readonly missing: number;
   readonly rows: readonly RowView[];
@@ -107,21 +107,21 @@ export interface PanelView {
   readonly inputs: readonly InputView[];
 }
 
-/** A value that is in files and that no visible input asks for. */
+/** A value in files that no visible input shows. */
 export interface Leftover {
   readonly key: string;
   readonly caption: string;
   readonly files: number;
-  /** Whether someone has to say what becomes of it. */
+  /** Whether a decision is required. */
   readonly asks: boolean;
 }
 
-/** What a form shows over files, and what it would change. */
+/** A form's state over files, and the resulting changes. */
 export interface FillView {
   readonly panels: readonly PanelView[];
   readonly values: readonly FilledValue[];
   readonly files: number;
-  /** Inputs that hold something that cannot be written. */
+  /** Inputs with invalid entries. */
   readonly refused: number;
   readonly leftovers: readonly Leftover[];
 }
@@ -129,7 +129,7 @@ export interface FillView {
 const LOCKED = 'cannot be changed: the file ';
 
 interface Target {
-  /** The file's number, or the negative one of what stands above. */
+  /** File id, or negative id of a level above. */
   readonly id: number;
   readonly file: FillFile;
   readonly holder: HolderFacts | null;
@@ -138,10 +138,10 @@ interface Target {
   readonly label: string;
 }
 
-/** Values of one row that are listed. */
+/** Values listed per row. */
 const MOST_VALUES = 6;
 
-/** A form, or several, over files: everything that is shown follows from what is in the files and what was typed. */
+/** One or more forms over files; all state follows from file contents and entries. */
 export class Filling {
   private readonly forms: ReadonlyMap<string, PreparedForm>;
   private readonly byId: ReadonlyMap<number, Property>;
@@ -161,7 +161,7 @@ export class Filling {
     this.wides = new Map(wides.map((wide) => [wide.id, wide]));
   }
 
-  /** Holders that an input writes to, each in the row in which it is shown. */
+  /** Target holders of an input, by row. */
   private targets(section: Section<FillFile>, input: FormInput, property: Property): readonly Target[] {
     const known = this.targeted.get(input) ?? this.findTargets(section, input, property);
     this.targeted.set(input, known);
@@ -196,7 +196,7 @@ export class Filling {
     });
   }
 
-  /** A property as its holder has it: on a sheet, with the cell of its block that is the home. */
+  /** A property as its holder has it; on a sheet, with the home cell of its block. */
   private own(property: Property, holder: HolderFacts | null): Property {
     return holder?.level === 'sheet' ? onBlock(property, this.schema.schema.bindings, familyOf(holder.label)) : property;
   }
@@ -228,8 +228,7 @@ export class Filling {
   }
 
   /**
-   * What is in the holders that a field writes to, as {@link editKey} names it: the texts with their numbers, so that someone who
-   * comes back can tell whether they are what they were. `null` where there is no such field any more.
+   * Current texts and counts of a field's holders, by {@link editKey}, to detect changes on return; `null` if the field no longer exists.
    */
   standing(key: string): { readonly caption: string; readonly texts: readonly { readonly text: string; readonly count: number }[] } | null {
     const [sectionKey, inputKey, row] = JSON.parse(key) as [string, string, string];
@@ -249,14 +248,14 @@ export class Filling {
     return { caption: input.caption || property.caption, texts };
   }
 
-  /** Works out all that is shown. */
+  /** Computes the complete state. */
   view(edits: Edits, decisions: Decisions): FillView {
     const standIns = this.schema.standIns;
     const written = new Map<string, FilledValue>();
     const now = new Changed();
     const checks = new Checked(standIns);
     const touched = new Set([...edits.keys()].map((key) => JSON.stringify((JSON.parse(key) as string[]).slice(0, 2))));
-    // What was typed comes first: conditions and rules look at it.
+    // Entries first: conditions and rules depend on them.
     for (const section of this.sections)
       for (const panel of section.form.panels)
         for (const input of panel.inputs) {
@@ -293,7 +292,7 @@ export class Filling {
     now.set(target.id, holder, this.slot(target, property), held);
   }
 
-  /** What the conditions of every form say, by file and input: as things stood, and with what was typed. */
+  /** Conditions of all forms by file and input, before and after the entries. */
   private states(
     now: Changed,
   ): (
@@ -321,10 +320,10 @@ export class Filling {
     };
   }
 
-  /** Clears what is to be cleared when its input disappears, and tells what is left over. */
+  /** Clears values of hidden inputs set to clear, and reports the rest. */
   private hidden(states: ReturnType<Filling['states']>, decisions: Decisions, written: Map<string, FilledValue>, now: Changed, checks: Checked): Leftover[] {
     const left = new Map<string, { caption: string; files: Set<number>; asks: boolean }>();
-    // A property that another input still shows for the holder is not left over.
+    // Not left over if another input shows the property for that holder.
     const owned = new Set<string>();
     const places: { section: Section<FillFile>; panel: FormPanel; input: FormInput; property: Property; target: Target; before: boolean; shown: boolean }[] =
       [];
@@ -402,7 +401,7 @@ export class Filling {
           shownFor: shown.length,
           of: all.length,
           required,
-          // That some of the files are locked is a matter of those files, and said with them.
+          // Locks are reported per file.
           closed: [...reasons].filter(([reason]) => !open || !reason.startsWith(LOCKED)).map(([reason, count]) => ({ reason, count })),
           open,
           drawable,
@@ -442,7 +441,7 @@ export class Filling {
       const behind = text === '' && target.holder && own.fallback ? this.judged(target, property, now) : undefined;
       const falls = behind?.origin === 'fallback' && behind.value ? this.textOf(behind.value, own) : '';
       if (text === '') fallbacks.add(falls);
-      // A property may ask for a value by its class, by a condition or from a workflow state on: the judgement knows.
+      // Class, conditions or workflow state may require a value; judgement decides.
       const asked = own.required || (text === '' && this.asks(target, own, now));
       due ||= asked;
       if (text === '' && falls === '' && (asked || required)) missing++;
@@ -480,7 +479,7 @@ export class Filling {
     };
   }
 
-  /** A held value as the form shows it. Values come packed, each distinct one once: it is worked out once for all files that hold it. */
+  /** A held value as displayed. Computed once per distinct value. */
   private textOf(held: HeldValue, property: Property): string {
     const own = this.texts.get(property) ?? new WeakMap<HeldValue, string>();
     this.texts.set(property, own);
@@ -489,7 +488,7 @@ export class Filling {
     return known;
   }
 
-  /** Whether a blank of a property lacks a value by anything but its plain definition. */
+  /** Whether a blank may be missing for reasons beyond the definition. */
   private asks(target: Target, property: Property, now: Changed): boolean {
     if (property.requiredWhen.trim() === '' && property.requiredFrom === '') return false;
     return this.judged(target, property, now)?.cell.violations.some((violation) => violation.code === 'required') ?? false;
@@ -505,7 +504,7 @@ export class Filling {
       .get(property.id);
   }
 
-  /** What a property comes to where it is computed; `undefined` where people type it. */
+  /** Value of a computed property; `undefined` if it is typed. */
   private derived(target: Target, property: Property, now: Changed): HeldValue | null | undefined {
     if (property.feed === 'typed' || property.feed === 'counted' || target.wide) return undefined;
     const judged = this.judged(target, property, now);
@@ -513,7 +512,7 @@ export class Filling {
   }
 }
 
-/** Holders of one row that are judged by the whole schema while someone types; the rest is judged when the values come into the tray. */
+/** Holders per row judged with the full schema while typing; the rest on adding to the tray. */
 const MOST_JUDGED = 200;
 
 const textFor = (held: HeldValue, property: Property): string => {
@@ -523,7 +522,7 @@ const textFor = (held: HeldValue, property: Property): string => {
 const showOrEdit = (value: Parameters<typeof editText>[0], property: Property): string =>
   property.feed === 'typed' || property.feed === 'inherited' ? editText(value, property) : showValue(value, property);
 
-/** Texts checked once for each way in which classes ask for a property. */
+/** Checked texts, by class definition. */
 class Checked {
   private readonly known = new Map<Property, Map<string, ReturnType<typeof checkProposed>>>();
   constructor(private readonly standIns: StandIns) {}
@@ -536,7 +535,7 @@ class Checked {
   }
 }
 
-/** Files as they would be with what was typed. */
+/** Files with the entries applied. */
 class Changed {
   private readonly changes = new Map<string, Map<string, HeldValue | null>>();
   private readonly files = new Map<number, FillFile>();

@@ -2,7 +2,7 @@ import { FileFacts, HeldBySlot, HolderFacts, WideLevel } from '../schema';
 import { HeldValue } from '../values';
 import { FillFile, FillWide } from './fill';
 
-/** Pairs of places in {@link Packed.slots} and {@link Packed.values}, one after the other. */
+/** Index pairs into {@link Packed.slots} and {@link Packed.values}. */
 type PackedHeld = readonly number[];
 
 interface PackedFile {
@@ -15,7 +15,7 @@ interface PackedFile {
   readonly held: PackedHeld;
   readonly geometry: FileFacts['geometry'];
   readonly sheets?: FileFacts['sheets'];
-  /** Place in {@link Packed.around}. */
+  /** Index into {@link Packed.around}. */
   readonly model: number | null;
   readonly parts: readonly (readonly [around: number, quantity: number])[];
   readonly wide: Readonly<Partial<Record<WideLevel, number>>>;
@@ -26,17 +26,17 @@ interface PackedHolder extends Omit<HolderFacts, 'held' | 'part'> {
   readonly part: number | null;
 }
 
-/** Files with all around them, every distinct value and name written once: what travels to the page that fills them in. */
+/** Files with context, distinct values and names stored once, for transfer to the page. */
 export interface Packed {
   readonly slots: readonly string[];
   readonly values: readonly HeldValue[];
   readonly files: readonly (PackedFile & { readonly path: string; readonly lock: string | null; readonly holders: readonly PackedHolder[] })[];
-  /** Models, parts and whatever else files look at. */
+  /** Models, parts and other context of files. */
   readonly around: readonly PackedFile[];
   readonly wides: readonly (Omit<FillWide, 'held'> & { readonly held: PackedHeld })[];
 }
 
-/** Packs files for their way to the page. */
+/** Packs files for transfer. */
 export function packFill(files: readonly FillFile[], wides: readonly FillWide[]): Packed {
   const slots = new Map<string, number>();
   const values = new Map<string, number>();
@@ -98,7 +98,7 @@ export function packFill(files: readonly FillFile[], wides: readonly FillWide[])
   };
 }
 
-/** Files as they were packed. What they look at is unpacked once, and shared. */
+/** Unpacks files. Context is unpacked once and shared. */
 export function unpackFill({ slots, values, files, around, wides }: Packed): { readonly files: FillFile[]; readonly wides: FillWide[] } {
   const heldOf = (packed: PackedHeld): Map<string, HeldValue> => {
     const held = new Map<string, HeldValue>();

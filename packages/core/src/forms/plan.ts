@@ -1,12 +1,12 @@
 import { EntryForm, FormInput, FormPanel, Kind, Property, isHeldAt, newInput, reaches, whyNotTyped } from '../schema';
 
-/** The first form that is for files of a kind and class: one that names the class comes before those that name none. */
+/** The first form for a kind and class; forms naming the class take precedence. */
 export function formFor(forms: readonly EntryForm[], kind: Kind, className: string | null): EntryForm | null {
   const own = forms.filter((form) => form.kinds.includes(kind) && (form.classes.length === 0 || (className !== null && form.classes.includes(className))));
   return own.find((form) => form.classes.length > 0) ?? own[0] ?? null;
 }
 
-/** A form of everything that can be typed, by the groups of the schema, for files that no form is laid out for. */
+/** A form of all typed properties by schema group, for files without one. */
 export function plainForm(properties: readonly Property[], kind: Kind, className: string | null): EntryForm {
   const panels = new Map<string, FormInput[]>();
   for (const property of properties) {
@@ -24,10 +24,10 @@ export function plainForm(properties: readonly Property[], kind: Kind, className
   };
 }
 
-/** Part of what is filled in: a form, or what is left of one, over the files that it is for. */
+/** A form, or part of one, over the files it is for. */
 export interface Section<F> {
   readonly key: string;
-  /** What the section is about, where there is more than one. */
+  /** The section's heading, if there are several. */
   readonly title: string;
   readonly form: EntryForm;
   readonly files: readonly F[];
@@ -36,8 +36,8 @@ export interface Section<F> {
 const placeOf = (input: FormInput) => `${input.property}/${input.level}`;
 
 /**
- * How files of several classes are filled in together: `shared` puts the inputs that all their forms have on top, over all files, and
- * what each form has beside them below; `apart` shows each form whole, over its own files.
+ * How files of several classes are filled in: `shared` shows common inputs first, over all files, then the rest per form; `apart` shows
+ * each form over its own files.
  */
 export function planSections<F extends { readonly kind: Kind; readonly className: string | null }>(
   files: readonly F[],
@@ -80,7 +80,7 @@ export function planSections<F extends { readonly kind: Kind; readonly className
     {
       key: 'shared',
       title: 'Shared by all',
-      // Conditions of one form do not speak for the files of the others.
+      // Conditions of a form do not apply to files of others.
       form: open(keep({ ...first, id: 0 }, once)),
       files,
     },

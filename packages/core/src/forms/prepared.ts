@@ -1,15 +1,15 @@
 import { CompiledRule, FeelContext, RuleProblem, compileRule } from '../rules';
 import { EntryForm, FormInput, FormPanel, PreparedSchema, ruleScope } from '../schema';
 
-/** What the conditions of a form say of one input for one holder. */
+/** A form's conditions on an input, for one holder. */
 export interface InputState {
   readonly shown: boolean;
-  /** By a condition of the form; the property may be required by itself. */
+  /** By the form; the property may be required anyway. */
   readonly required: boolean;
   readonly readOnly: boolean;
 }
 
-/** A condition of a form that cannot be run, by where it stands. */
+/** A form condition that cannot run, by location. */
 export interface ConditionProblem {
   readonly panel: string;
   readonly input: string | null;
@@ -20,7 +20,7 @@ export interface ConditionProblem {
 const CONDITIONS = ['shownWhen', 'requiredWhen', 'readOnlyWhen'] as const;
 type Condition = (typeof CONDITIONS)[number];
 
-/** A form with its conditions compiled once. */
+/** A form with compiled conditions. */
 export class PreparedForm {
   readonly problems: readonly ConditionProblem[];
   private readonly compiled = new Map<string, CompiledRule>();
@@ -55,17 +55,17 @@ export class PreparedForm {
     this.problems = problems;
   }
 
-  /** Whether any condition has to be looked at. */
+  /** Whether there are any conditions. */
   get hasConditions(): boolean {
     return this.compiled.size > 0;
   }
 
-  /** The condition at a place, compiled. */
+  /** The compiled condition at a location. */
   condition(panel: string, input: string | null, field: Condition): CompiledRule | null {
     return this.compiled.get(keyOf(panel, input, field)) ?? null;
   }
 
-  /** What the conditions say where the given names hold. A condition that cannot be decided counts as not met. */
+  /** Evaluates the conditions. Undecidable ones count as not met. */
   stateOf(panel: string, input: string, names: FeelContext): InputState {
     const host = this.schema.host();
     const says = (key: string | null, field: Condition): boolean | null => {

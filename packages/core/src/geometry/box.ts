@@ -3,14 +3,14 @@ import type { Triangles } from './picture';
 type Vector = readonly [number, number, number];
 type Point2 = readonly [number, number];
 
-/** Directions of faces that a box is tried along. */
+/** Face directions tried for a box. */
 const MOST_DIRECTIONS = 16;
 
 const dot = (a: Vector, b: Vector) => a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
 const cross = (a: Vector, b: Vector): Vector => [a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]];
 const scaled = (a: Vector, by: number): Vector => [a[0] * by, a[1] * by, a[2] * by];
 
-/** The directions that most of a surface faces, the greatest area first; opposite ones are the same. */
+/** Face directions by descending area; opposite ones are merged. */
 function facing(triangles: Triangles): Vector[] {
   const areas = new Map<string, { direction: Vector; area: number }>();
   for (let i = 0; i + 8 < triangles.length; i += 9) {
@@ -32,7 +32,7 @@ function facing(triangles: Triangles): Vector[] {
     .map((entry) => entry.direction);
 }
 
-/** The corners of what encloses points in a plane, counter-clockwise (Andrew's monotone chain). */
+/** Convex hull of points in a plane, counter-clockwise (Andrew's monotone chain). */
 function hull(points: readonly Point2[]): Point2[] {
   const sorted = [...points].sort((a, b) => a[0] - b[0] || a[1] - b[1]);
   const turn = (o: Point2, a: Point2, b: Point2) => (a[0] - o[0]) * (b[1] - o[1]) - (a[1] - o[1]) * (b[0] - o[0]);
@@ -48,7 +48,7 @@ function hull(points: readonly Point2[]): Point2[] {
   return [...half(sorted), ...half(sorted.reverse())];
 }
 
-/** The rectangle with the least area around points in a plane: one of its sides lies along the enclosing outline. */
+/** The smallest enclosing rectangle; one side lies on the convex hull. */
 function leastRectangle(points: readonly Point2[]): readonly [number, number] {
   const corners = hull(points);
   let best: readonly [number, number] = [Infinity, Infinity];
@@ -69,8 +69,8 @@ function leastRectangle(points: readonly Point2[]): readonly [number, number] {
 }
 
 /**
- * The sides of the smallest box around a solid that lies along one of its faces, the longest first: length, width and height of a cut
- * piece, however it is turned. Exact for what has straight edges; as exact as the mesh for what is round.
+ * Sides of the smallest face-aligned box around a solid, longest first: length, width and height of a cut piece in any orientation. Exact
+ * for straight edges, otherwise as exact as the mesh.
  * @param triangles nine numbers each, three corners
  */
 export function smallestBox(triangles: Triangles): readonly [number, number, number] {

@@ -1,52 +1,52 @@
 import { likenessKey } from '../schema';
 import { HeldValue, convert, findUnit, readHeld } from '../values';
 
-/** What the kernel says of one solid. Lengths in millimetres. */
+/** Kernel results for a solid, in millimetres. */
 export interface Solid {
   readonly volume: number;
   readonly area: number;
   readonly centroid: readonly [number, number, number];
-  /** Sides of the smallest box around it, the longest first; absent where it was measured by an older version of Rule. */
+  /** Sides of the smallest box, longest first; absent if measured by an older version. */
   readonly size?: readonly [number, number, number];
 }
 
-/** What the kernel says of a product. Lengths in millimetres; the figures of the whole are those of its solids together. */
+/** Kernel results for a product, in millimetres; totals over its solids. */
 export interface Shape extends Solid {
   readonly box: { readonly min: readonly [number, number, number]; readonly max: readonly [number, number, number] };
   readonly bodies: readonly Solid[];
 }
 
-/** Volume in cubic millimetres and density in kg/m³ give kilograms. */
+/** Volume in mm³ × density in kg/m³, in kilograms. */
 export const massOf = (volume: number, density: number): number => volume * 1e-9 * density;
 
-/** A density in kg/m³; `null` when its unit is not known. */
+/** Density in kg/m³; `null` if its unit is unknown. */
 export function densityOf(held: HeldValue | null): number | null {
   if (!held?.unit || findUnit(held.unit)?.quantity !== 'density') return null;
   const n = Number(held.text);
   return Number.isFinite(n) && n > 0 ? convert(n, held.unit, 'kg/m³') : null;
 }
 
-/** The density of a material from a company's table; names compare without case and blanks. */
+/** Density of a material from the company's table; names are compared ignoring case and blanks. */
 export function densityIn(table: readonly { readonly material: string; readonly density: number }[], material: string | null): number | null {
   if (!material) return null;
   const key = likenessKey(material);
   return table.find((row) => likenessKey(row.material) === key)?.density ?? null;
 }
 
-/** How a written mass relates to the one that the geometry gives. */
+/** How a written mass compares with the computed one. */
 export interface MassJudgement {
   readonly state: 'agrees' | 'stale' | 'not written' | 'not computed' | 'unreadable';
-  /** Kilograms. */
+  /** In kilograms. */
   readonly written: number | null;
   readonly computed: number | null;
 }
 
-/** Share of a mass that rounding of densities and tables may make up. */
+/** Tolerance for rounded densities and tables. */
 const TOLERANCE = 5e-4;
 
 /**
- * Judges a written mass by the computed one. It agrees when it is the computed mass rounded to the decimals
- * that are written, or within 0.05 %. `unit` is the property's unit, for numbers that carry none.
+ * Compares a written mass with the computed one. They agree if equal at the written decimals or within 0.05 %. `unit` applies to numbers
+ * without one.
  */
 export function judgeMass(held: HeldValue | null, unit: string, computed: number | null): MassJudgement {
   if (held === null || held.text.trim() === '') return { state: 'not written', written: null, computed };
@@ -60,7 +60,7 @@ export function judgeMass(held: HeldValue | null, unit: string, computed: number
   return { state: off <= step / 2 + 1e-12 || off <= TOLERANCE * computed ? 'agrees' : 'stale', written, computed };
 }
 
-/** How the material that a model states relates to the one in the property. */
+/** How a model's material compares with the property's. */
 export type MaterialJudgement = 'agree' | 'differ in wording' | 'differ' | 'only in the model' | 'only in the property' | 'neither';
 
 export function judgeMaterial(model: string | null, property: string | null): MaterialJudgement {
@@ -71,25 +71,22 @@ export function judgeMaterial(model: string | null, property: string | null): Ma
   return squeeze(model) === squeeze(property) ? 'differ in wording' : 'differ';
 }
 
-/** What the mass of an assembly is made of. */
+/** Input for an assembly's mass. */
 export interface MassNode {
-  /** Mass of one piece in kilograms, if it is known without looking inside. */
+  /** Mass per piece in kilograms, if known directly. */
   readonly own: number | null;
-  /** Pieces placed in it; empty for parts. */
+  /** Placed pieces; empty for parts. */
   readonly children: readonly { readonly key: string; readonly label: string; readonly times: number }[];
 }
 
-/** A mass with what is missing for it to be whole. */
+/** A mass and what it lacks. */
 export interface SummedMass {
   readonly mass: number | null;
-  /** Labels of pieces whose mass is not known. */
+  /** Labels of pieces of unknown mass. */
   readonly missing: readonly string[];
 }
 
-/**
- * The mass of a tree of pieces: each piece's own mass where it is known, otherwise the sum over what it places.
- * A piece that contains itself counts as missing.
- */
+/** Mass of a tree: each piece's own mass if known, otherwise the sum of its pieces. A piece containing itself is reported as missing. */
 export function sumMass(key: string, nodeOf: (key: string) => MassNode | undefined): SummedMass {
   const known = new Map<string, SummedMass>();
   const visit = (at: string, label: string, above: ReadonlySet<string>): SummedMass => {

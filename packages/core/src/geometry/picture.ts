@@ -1,7 +1,7 @@
-/** Triangles as nine numbers each: three corners. */
+/** Nine numbers per triangle: three corners. */
 export type Triangles = Float32Array | Float64Array | readonly number[];
 
-/** A picture of four bytes a pixel: red, green, blue, opacity. */
+/** RGBA pixels. */
 export interface Picture {
   readonly width: number;
   readonly height: number;
@@ -17,17 +17,17 @@ const unit = (a: Vector): Vector => {
   return [a[0] / length, a[1] / length, a[2] / length];
 };
 
-/** Looking from the front right, from above. */
+/** View from the front right, above. */
 const TO_EYE = unit([0.62, -0.9, 0.62]);
 const RIGHT = unit(cross([0, 0, 1], TO_EYE));
 const UP = cross(TO_EYE, RIGHT);
 const LIGHT = unit([0.35, -0.75, 1]);
-/** Samples a pixel has along each side. */
+/** Samples per pixel and axis. */
 const SAMPLES = 2;
-/** Share of the picture that stays free at each side. */
+/** Margin as a share of the picture. */
 const MARGIN = 0.06;
 
-/** Draws triangles in parallel projection, shaded by their slope, nearest first. Colour in 0 to 255. */
+/** Renders triangles in parallel projection, shaded by slope, with a depth buffer. Colour 0 to 255. */
 export function drawTriangles(triangles: Triangles, width: number, height: number, colour: Vector): Picture {
   const [w, h] = [width * SAMPLES, height * SAMPLES];
   const count = Math.floor(triangles.length / 9);
@@ -54,7 +54,7 @@ export function drawTriangles(triangles: Triangles, width: number, height: numbe
     const at = t * 9;
     const corner = (k: number): Vector => [triangles[at + k * 3]!, triangles[at + k * 3 + 1]!, triangles[at + k * 3 + 2]!];
     const normal = unit(cross(minus(corner(1), corner(0)), minus(corner(2), corner(0))));
-    // Both sides are lit: orientation is not to be relied on.
+    // Lit on both sides: orientation is unreliable.
     const facing = dot(normal, TO_EYE) < 0 ? -1 : 1;
     const light = 0.42 + 0.5 * Math.max(0, facing * dot(normal, LIGHT)) + 0.16 * Math.abs(dot(normal, TO_EYE));
     fill(points, at, scale, cx, cy, w, h, light, depth, shade);
@@ -78,7 +78,7 @@ export function drawTriangles(triangles: Triangles, width: number, height: numbe
   return { width, height, rgba };
 }
 
-/** Fills one triangle into the depth buffer. */
+/** Rasterises a triangle into the depth buffer. */
 function fill(
   points: Float64Array,
   at: number,

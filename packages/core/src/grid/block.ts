@@ -1,7 +1,4 @@
-/**
- * Blocks of cells as spreadsheet programs put them on the clipboard: cells between tabs, rows between line ends, and quotation marks
- * around a cell that holds one of these or begins with a quotation mark, doubled inside (RFC 4180 with tabs; common practice).
- */
+/** Cell blocks as on the clipboard: tab-separated cells, line-separated rows, quoted where needed (RFC 4180 with tabs; common practice). */
 export function readBlock(text: string): string[][] {
   const rows: string[][] = [];
   let row: string[] = [];
@@ -21,7 +18,7 @@ export function readBlock(text: string): string[][] {
     row.push(cell);
     if (text[i] === '\t') {
       i++;
-      // A tab at the very end of a row or of the block leaves an empty cell behind it.
+      // A trailing tab leaves an empty cell.
       if (i < text.length && !ends(i)) continue;
       row.push('');
     }
@@ -32,7 +29,7 @@ export function readBlock(text: string): string[][] {
   return rows.length === 0 ? [['']] : rows;
 }
 
-/** The quotation mark that closes a cell which begins with one, where a tab, a line end or the end comes behind it; -1 otherwise. */
+/** The closing quotation mark of a quoted cell, followed by a tab, line end or the end; -1 if none. */
 function closingQuote(text: string, from: number): number {
   for (let i = from + 1; i < text.length; i++) {
     if (text[i] !== '"') continue;
@@ -42,15 +39,15 @@ function closingQuote(text: string, from: number): number {
   return -1;
 }
 
-/** The text of a block for the clipboard: what {@link readBlock} reads. */
+/** Clipboard text of a block; the inverse of {@link readBlock}. */
 export function writeBlock(rows: readonly (readonly string[])[]): string {
   const quoted = (cell: string) => (/[\t\r\n]/.test(cell) || cell.startsWith('"') ? `"${cell.replaceAll('"', '""')}"` : cell);
   const text = rows.map((row) => row.map(quoted).join('\t')).join('\n');
-  // A last row of one empty cell would look like the end of the row before it.
+  // A last row with one empty cell would look like a line end.
   return rows.length > 1 && rows.at(-1)!.join('\t') === '' ? `${text}\n` : text;
 }
 
-/** How a block is laid over a range of cells: as it is, or, where the range holds it several times, as often as it goes. */
+/** Fits a block to a range: as it is, or repeated if the range is a multiple. */
 export function layBlock(block: readonly (readonly string[])[], rows: number, columns: number): readonly (readonly string[])[] {
   const [height, width] = [block.length, Math.max(...block.map((row) => row.length))];
   if (rows % height !== 0 || columns % width !== 0 || (rows === height && columns === width)) return block;

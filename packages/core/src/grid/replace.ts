@@ -1,17 +1,17 @@
-/** What is looked for in values, and what takes its place. */
+/** Search text and replacement. */
 export interface Replacement {
   readonly find: string;
   readonly by: string;
-  /** Whether the whole value must be what is looked for. */
+  /** Whether the whole value must match. */
   readonly whole: boolean;
   readonly matchCase: boolean;
 }
 
-/** A text with every find replaced; `null` where it holds none. Looking for nothing finds blanks, and only with `whole`. */
+/** Replaces all occurrences; `null` if there are none. An empty search text finds blanks, only with `whole`. */
 export function replaceIn(text: string, { find, by, whole, matchCase }: Replacement): string | null {
   const [hay, needle] = matchCase ? [text, find] : [text.toLowerCase(), find.toLowerCase()];
   if (whole) return hay === needle ? by : null;
-  // Where small letters take another number of characters than capitals, places would no longer fit.
+  // Offsets would not match if lower case has a different length.
   if (needle === '' || (!matchCase && (hay.length !== text.length || needle.length !== find.length))) return null;
   let out = '';
   let from = 0;

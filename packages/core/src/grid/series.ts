@@ -1,6 +1,6 @@
 import { isIsoDate } from '../values';
 
-/** Days since 1970-01-01 of a date in ISO 8601. */
+/** Days since 1970-01-01 of an ISO 8601 date. */
 const daysOf = (text: string): number => Date.UTC(Number(text.slice(0, 4)), Number(text.slice(5, 7)) - 1, Number(text.slice(8))) / 86_400_000;
 const dateOf = (days: number): string => new Date(days * 86_400_000).toISOString().slice(0, 10);
 
@@ -10,14 +10,14 @@ const evenStep = (numbers: readonly number[]): number | null => {
   return numbers.every((n, i) => i === 0 || Math.abs(n - numbers[i - 1]! - step) < 1e-9) ? step : null;
 };
 
-/** Decimals of a plain decimal number. */
+/** Decimals of a plain decimal. */
 const decimals = (text: string) => /\.(\d+)$/.exec(text)?.[1]!.length ?? 0;
 
 /**
- * Carries a series on: numbers and dates by their step, which is 1 where there is only one; texts that end in a number by that number,
- * with its leading zeros; anything else by repeating it.
- * @param given what the first cells hold, at least one
- * @param count how many cells come behind them
+ * Continues a series: numbers and dates by their step (1 if there is only one), texts by their final number with leading zeros, anything
+ * else by repetition.
+ * @param given contents of the first cells, at least one
+ * @param count number of further cells
  */
 export function continueSeries(given: readonly string[], count: number): string[] {
   const repeat = () => Array.from({ length: count }, (_, i) => given[i % given.length]!);

@@ -1,17 +1,17 @@
 import { ProductReading, baseName, fileName } from '../files';
 
-/** A STEP file that may be the part file of a product, or the model that a drawing shows. */
+/** A STEP file as a candidate for a product's part file or a drawing's model. */
 export interface Candidate {
   readonly file: number;
   readonly path: string;
-  /** Id of the file's first product. */
+  /** Id of the first product. */
   readonly productId: string;
 }
 
-/** How a match was found. */
+/** How the match was found. */
 export type MatchedBy = 'product id' | 'file name' | 'external reference' | 'document property' | 'base name' | 'settled';
 
-/** Which file something stands for. Nothing is guessed: more than one candidate is *ambiguous*. */
+/** The matched file. Several candidates make it *ambiguous*. */
 export type Match =
   | { readonly state: 'matched'; readonly file: number; readonly by: MatchedBy }
   | { readonly state: 'ambiguous'; readonly candidates: readonly number[]; readonly by: MatchedBy }
@@ -22,7 +22,7 @@ function judge(found: readonly Candidate[], by: MatchedBy): Match | undefined {
   return found.length === 1 ? { state: 'matched', file: found[0]!.file, by } : { state: 'ambiguous', candidates: found.map((candidate) => candidate.file), by };
 }
 
-/** Finds candidates by product id, base name and file name without going through all of them for each question. */
+/** Indexes candidates by product id, base name and file name. */
 export class CandidateIndex {
   private readonly byProductId = new Map<string, Candidate[]>();
   private readonly byBaseName = new Map<string, Candidate[]>();
@@ -40,9 +40,8 @@ export class CandidateIndex {
   }
 
   /**
-   * The part file of an assembly's copy: the file whose product id equals the copy's; failing that, whose base
-   * name equals the copy's product id or name; failing that, the file named by an external reference.
-   * @param assembly the assembly file itself, which is never its own part
+   * The part file of a copy in an assembly: by equal product id, then by base name equal to product id or name, then by external reference.
+   * @param assembly the assembly file, never its own part
    */
   partFile(product: ProductReading, assembly: number): Match {
     const others = (list: readonly Candidate[] | undefined) => (list ?? []).filter((candidate) => candidate.file !== assembly);
@@ -56,9 +55,8 @@ export class CandidateIndex {
   }
 
   /**
-   * The model that a drawing shows: the file that its document property names, by path end or base name;
-   * failing that, the file with the drawing's own base name. A property that names a missing file is not
-   * overruled by a base name: the drawing says what it shows.
+   * The model of a drawing: the file named by its document property (path end or base name), otherwise the file with the drawing's base
+   * name. A property naming a missing file is not overruled.
    */
   model(drawingPath: string, named: string | null): Match {
     if (named !== null && named.trim() !== '') {

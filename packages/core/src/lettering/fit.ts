@@ -2,81 +2,81 @@ import { CellDefinition, CellRoom } from '../files';
 import { TextStyle, lineWidth } from './fonts';
 
 /**
- * Nominal heights of lettering, in millimetres: ISO 3098-1:2015 gives the series 1.8, 2.5, 3.5, 5, 7, 10, 14 and 20 mm, each √2 of the one
- * before (the figures from memory, as handbooks print them).
+ * Nominal lettering heights in millimetres (ISO 3098-1:2015): 1.8, 2.5, 3.5, 5, 7, 10, 14 and 20 mm, in steps of √2 (figures from memory,
+ * as in handbooks).
  */
 export const ISO_HEIGHTS = [1.8, 2.5, 3.5, 5, 7, 10, 14, 20] as const;
 
-/** Heights of lettering in inches as inch drawings use them: 1/16, 3/32, 1/8, 5/32, 3/16 and 1/4 (common practice). */
+/** Lettering heights of inch drawings: 1/16, 3/32, 1/8, 5/32, 3/16 and 1/4 inch (common practice). */
 export const INCH_HEIGHTS = [1 / 16, 3 / 32, 1 / 8, 5 / 32, 3 / 16, 1 / 4] as const;
 
-/** What can be done for a text that does not fit its cell. */
+/** What can be done for text that does not fit. */
 export const FIT_STEPS = ['lower height', 'narrower letters', 'second line', 'abbreviations'] as const;
 export type FitStep = (typeof FIT_STEPS)[number];
 
-/** A word and how the company abbreviates it. */
+/** A word and its abbreviation. */
 export interface Abbreviation {
   readonly word: string;
   readonly short: string;
 }
 
-/** What may be done for texts of a cell that do not fit, in this order. */
+/** Permitted steps for text that does not fit, in order. */
 export interface FitRule {
   readonly steps: readonly FitStep[];
-  /** Width factor below which letters are never narrowed. */
+  /** Minimum width factor. */
   readonly narrowest: number;
   readonly abbreviations: readonly Abbreviation[];
 }
 
-/** The rule of a cell whose binding has none of its own. */
+/** The default rule for cells. */
 export const PLAIN_FIT: FitRule = { steps: ['lower height', 'narrower letters'], narrowest: 0.75, abbreviations: [] };
 
-/** The lettering of a cell on a sheet: height of capitals in drawing units, width factor. */
+/** Lettering of a cell on a sheet: cap height in drawing units, width factor. */
 export interface Lettering {
   readonly height: number;
   readonly widthFactor: number;
 }
 
-/** A cell as its text has to fit it. All lengths in drawing units of the sheet. */
+/** A cell's geometry for fitting, in drawing units of the sheet. */
 export interface FitCell extends Lettering {
   readonly style: TextStyle;
   readonly align: CellDefinition['align'];
   readonly valign: CellDefinition['valign'];
-  /** Text between two points is narrowed or widened by the drawing until it fills them. */
+  /** Text between two points is stretched by the drawing to fill them. */
   readonly between: number | null;
   readonly multiline: boolean;
   readonly room: CellRoom;
-  /** Heights of lettering that may be gone down to, in drawing units. */
+  /** Permitted smaller heights, in drawing units. */
   readonly series: readonly number[];
 }
 
-/** How a text fits its cell, and what would make it fit. */
+/** How text fits its cell, and a remedy. */
 export interface Fit {
-  /** Width of the text ÷ width that there is: more than 1 does not fit. `null` where the cell is open. */
+  /** Text width ÷ available width; above 1 does not fit. `null` if the cell is open. */
   readonly ratio: number | null;
-  /** The widths themselves, in drawing units. */
+  /** The widths in drawing units. */
   readonly needs: number;
   readonly has: number | null;
-  /** What makes it fit; `null` where it fits already, or nothing does. */
+  /** The remedy; `null` if it fits or none helps. */
   readonly remedy: Remedy | null;
 }
 
-/** Text and lettering that fit, and by which steps. */
+/** Text and lettering that fit, and the steps used. */
 export interface Remedy extends Lettering {
   readonly text: string;
   readonly by: readonly FitStep[];
 }
 
-/** Distance between base lines of a text of several lines, in heights of its capitals: five thirds, as drawings space single lines. */
+/** Baseline distance of multi-line text: five thirds of the cap height, as in single spacing. */
 const LINE_SPACING = 5 / 3;
 
-/** Measures too close to call are taken for fitting. */
+/** Tolerance; borderline text counts as fitting. */
 const SLACK = 1.001;
 
-/** A line of lettering is a tenth of its height thick (ISO 3098-1, type B); as much stays free beside it (common practice). */
+/** Lettering lines are a tenth of the height (ISO 3098-1, type B); the same margin stays free (common practice). */
 const gapOf = (height: number) => height / 10;
 
-/** How wide a text of a cell may be at a height; `null` where a side that counts is open. */
+/** Available width at a height; `null` if a relevant side is open. */
 export function widthOf({ align, between, room }: Pick<FitCell, 'align' | 'between' | 'room'>, height: number): number | null {
   if (between !== null) return between;
   const gap = gapOf(height);
@@ -94,24 +94,24 @@ export function widthOf({ align, between, room }: Pick<FitCell, 'align' | 'betwe
 const widest = (text: string, style: TextStyle, height: number, widthFactor: number): number =>
   text.includes('\n') ? Math.max(...text.split('\n').map((line) => lineWidth(line, style, height, widthFactor))) : lineWidth(text, style, height, widthFactor);
 
-/** How many lines of a height a cell has room for, down from its first; one where its floor is not known. */
+/** Lines of a height that the cell has room for; one if its bottom is unknown. */
 function linesOf({ room, valign }: Pick<FitCell, 'room' | 'valign'>, height: number): number {
   if (room.below === null || room.above === null) return 1;
   const free = valign === 'top' ? room.below : room.below + room.above;
   return Math.max(1, Math.floor((free - 2 * gapOf(height) - height) / (LINE_SPACING * height)) + 1);
 }
 
-/** Ratio of a text in a cell without any room. */
+/** Ratio for a cell without room. */
 const HOPELESS = 1e6;
 
-/** Width of a text ÷ width that there is for it. */
+/** Text width ÷ available width. */
 function measure(
   text: string,
   cell: FitCell,
   { height, widthFactor }: Lettering,
   narrowest: number,
 ): { ratio: number | null; needs: number; has: number | null } {
-  // Text between two points is squeezed: what does not fit is what would be narrower than may be.
+  // Text between two points is compressed; it does not fit below the minimum width factor.
   const needs = widest(text, cell.style, height, cell.between === null ? widthFactor : narrowest);
   const has = widthOf(cell, height);
   const ratio = has === null ? null : has <= 0 ? HOPELESS : needs / has;
@@ -120,16 +120,16 @@ function measure(
   return { ratio: lines > 1 && lines > linesOf(cell, height) ? Math.max(ratio ?? 0, lines / linesOf(cell, height)) : ratio, needs, has };
 }
 
-/** The way of writing of a word that is abbreviated: capitals stay capitals. */
+/** An abbreviation in the word's case: capitals stay capitals. */
 const like = (short: string, word: string): string => (word === word.toUpperCase() && word !== word.toLowerCase() ? short.toUpperCase() : short);
 
 const escaped = (word: string): string => word.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
 
-/** A text with one agreed abbreviation, in every place where the whole word stands. */
+/** Replaces every whole-word occurrence of one abbreviation. */
 export const abbreviate = (text: string, { word, short }: Abbreviation): string =>
   text.replace(new RegExp(`(?<![\\p{L}\\p{N}])${escaped(word)}(?![\\p{L}\\p{N}])`, 'giu'), (found) => like(short, found));
 
-/** Every agreed shorter form of a text, the longest first. */
+/** All abbreviated forms, longest first. */
 export function shorterForms(text: string, abbreviations: readonly Abbreviation[]): string[] {
   const forms: string[] = [];
   let short = text;
@@ -141,14 +141,14 @@ export function shorterForms(text: string, abbreviations: readonly Abbreviation[
   return forms;
 }
 
-/** Whether a text that is in a cell is an agreed form of the one that it should show: broken into lines, or abbreviated. */
+/** Whether the cell's text is a permitted form of the expected one: broken into lines or abbreviated. */
 export function agrees(stored: string, text: string, rule: FitRule): boolean {
   const joined = rule.steps.includes('second line') ? stored.replace(/\s*\n\s*/g, ' ') : stored;
   if (joined === text) return true;
   return rule.steps.includes('abbreviations') && shorterForms(text, rule.abbreviations).includes(joined);
 }
 
-/** Breaks a text at blanks into as few lines as make it fit; `null` where no breaking does. */
+/** Breaks text at blanks into the fewest lines that fit; `null` if impossible. */
 function broken(text: string, fits: (text: string) => boolean, most: number): string | null {
   const words = text.split(/\s+/).filter((word) => word !== '');
   const lines: string[] = [];
@@ -161,10 +161,10 @@ function broken(text: string, fits: (text: string) => boolean, most: number): st
   return lines.length <= most ? lines.join('\n') : null;
 }
 
-/** Width factors are written in steps of a twentieth. */
+/** Width factors are multiples of 0.05. */
 const FACTOR_STEP = 0.05;
 
-/** How a text fits a cell, and the first of a rule's steps, alone or one on top of the other, that makes it fit. */
+/** How text fits its cell, and the first step or combination of steps that makes it fit. */
 export function fitOf(text: string, cell: FitCell, rule: FitRule): Fit {
   const now: Lettering = { height: cell.height, widthFactor: cell.widthFactor };
   const { ratio, needs, has } = measure(text, cell, now, rule.narrowest);
@@ -174,7 +174,7 @@ export function fitOf(text: string, cell: FitCell, rule: FitRule): Fit {
     const { ratio: then } = measure(shown, cell, { height, widthFactor }, rule.narrowest);
     return then === null || then <= SLACK;
   };
-  /** States that a step leads to from one, the mildest first. */
+  /** States reachable by a step, mildest first. */
   const take = (step: FitStep, from: State): State[] => {
     const by = [...from.by, step];
     switch (step) {
@@ -184,7 +184,7 @@ export function fitOf(text: string, cell: FitCell, rule: FitRule): Fit {
           .sort((a, b) => b - a)
           .map((height): State => ({ text: from.text, height, widthFactor: from.widthFactor, by }));
       case 'narrower letters': {
-        // The letters of a text of several lines are narrowed by codes inside it, which is not done.
+        // Multi-line text is narrowed only by inline codes, which Rule does not add.
         if (cell.between !== null || cell.multiline) return [];
         const { ratio: still } = measure(from.text, cell, from, rule.narrowest);
         if (still === null || from.widthFactor <= rule.narrowest) return [];
@@ -215,21 +215,20 @@ export function fitOf(text: string, cell: FitCell, rule: FitRule): Fit {
   return { ratio, needs, has, remedy: null };
 }
 
-/** Heights below which lettering cannot be meant in millimetres. */
+/** Heights below this cannot be millimetres. */
 const INCH_LETTERING = 0.75;
 
-/** The unit that lettering is measured in: that of the drawing, or by its height where the drawing says none. */
+/** Unit of lettering: the drawing's, or guessed from the height. */
 export const letteringUnit = (unit: string | null, height: number): 'in' | 'mm' =>
   unit === 'in' || unit === 'ft' || ((unit === null || unit === 'mm') && height < INCH_LETTERING) ? 'in' : 'mm';
 
 /**
- * The series of heights of a cell, in the unit of its block.
- *
- * @param perUnit length of the block's unit in that of the series: 1 for sheets that are drawn in millimetres or inches
+ * The height series for a cell, in its block's unit.
+ * @param perUnit length of the block's unit in the series' unit; 1 for sheets drawn in millimetres or inches
  */
 export const seriesFor = (unit: 'in' | 'mm', perUnit = 1): number[] => (unit === 'in' ? INCH_HEIGHTS : ISO_HEIGHTS).map((height) => height / perUnit);
 
-/** A height of lettering in words: inch drawings say 3/32", others 2.5 mm. */
+/** A lettering height in words: 3/32" on inch drawings, otherwise 2.5 mm. */
 export function heightText(height: number, unit: 'in' | 'mm'): string {
   if (unit === 'in') {
     const parts = Math.round(height * 64);

@@ -1,28 +1,28 @@
 import { WIDTHS } from './widths';
 
-/** Fonts that Rule ships and measures with. */
+/** Fonts Rule ships and measures with. */
 export type ShippedFont = keyof typeof WIDTHS;
 
-/** The lettering of a text style, as a drawing names it. */
+/** Lettering of a text style. */
 export interface TextStyle {
-  /** Font file of the style, such as `isocp.shx` or `arial.ttf`; `''` where the drawing does not say. */
+  /** Font file, such as `isocp.shx` or `arial.ttf`; `''` if not given. */
   readonly file: string;
-  /** Family of a TrueType font, where the drawing says so. */
+  /** TrueType family, if given. */
   readonly family?: string;
 }
 
-/** The font that Rule measures and draws a style with. */
+/** The font used to measure and draw a style. */
 export interface UsedFont {
   readonly font: ShippedFont;
-  /** How much narrower or wider than the shipped one the named font runs. */
+  /** Width relative to the shipped font. */
   readonly stretch: number;
-  /** Whether the widths are those of the named font. Otherwise a measure is an estimate. */
+  /** Whether the widths are the named font's; otherwise measurements are estimates. */
   readonly exact: boolean;
 }
 
 /**
- * Names of fonts whose advance widths a shipped one has, and of those that come near. Stroke fonts carry no widths that are published:
- * lettering in the proportions of ISO 3098 runs narrower than the plain stroke fonts.
+ * Font names metrically equal or close to a shipped font. Stroke fonts have no published widths: ISO 3098 proportions run narrower than
+ * plain stroke fonts.
  */
 const NEAREST: readonly (readonly [name: RegExp, font: ShippedFont, stretch: number, exact: boolean])[] = [
   [/^(arialn|arial ?narrow|liberation ?sans ?narrow|helvetica ?narrow)/, 'sans', 0.82, true],
@@ -41,10 +41,10 @@ const NEAREST: readonly (readonly [name: RegExp, font: ShippedFont, stretch: num
   [/\.(ttf|ttc|otf)$/, 'sans', 1, false],
 ];
 
-/** Fonts of styles that were looked for: every text asks for the style of its cell again. */
+/** Cached fonts of styles. */
 const found = new WeakMap<TextStyle, UsedFont>();
 
-/** The shipped font that comes nearest to what a style names. A style without any font draws with a plain stroke font, as drawings take it. */
+/** The closest shipped font. A style without a font uses a plain stroke font. */
 export function fontFor(style: TextStyle): UsedFont {
   let used = found.get(style);
   if (!used) found.set(style, (used = nearestTo(style)));
@@ -53,7 +53,7 @@ export function fontFor(style: TextStyle): UsedFont {
 
 function nearestTo({ file, family }: TextStyle): UsedFont {
   const known = family?.trim() || file.trim();
-  // A style may name its file with its folder.
+  // The font file may include its folder.
   const name = known
     .toLowerCase()
     .replace(/^.*[\\/]/, '')
@@ -63,25 +63,25 @@ function nearestTo({ file, family }: TextStyle): UsedFont {
   return { font: family?.trim() ? 'sans' : 'stroke', stretch: 1, exact: false };
 }
 
-/** How a drawing's font is called when people are told what a measure rests on. */
+/** The font's name where a measurement's basis is explained. */
 export const styleName = ({ file, family }: TextStyle): string => family?.trim() || file.trim() || 'the default font';
 
-/** The family of a shipped font, as the page knows it. */
+/** CSS family of a shipped font. */
 export const familyOfFont = (font: ShippedFont): string => WIDTHS[font].family;
 
-/** Height of the capitals of a shipped font as it is drawn, as a part of its size. */
+/** Cap height of a shipped font relative to its size. */
 export const capitalsOf = (font: ShippedFont): number => WIDTHS[font].drawn / 1000;
 
-/** Codes whose widths are in a table; those of other letters are looked up. */
+/** Codes with tabulated widths; others are looked up. */
 const COMMON = 0x250;
 
 interface Advances {
-  /** Height of the capitals of the font that is meant, in thousandths of the em. */
+  /** Cap height of the intended font, in thousandths of an em. */
   readonly capitals: number;
-  /** Widths of common letters, by their code; 0 for those that the font lacks. */
+  /** Widths of common characters by code; 0 if missing. */
   readonly common: Float64Array;
   readonly widths: ReadonlyMap<number, number>;
-  /** Of letters that the font lacks. */
+  /** For missing characters. */
   readonly other: number;
 }
 
@@ -108,15 +108,14 @@ function advancesOf(font: ShippedFont): Advances {
   return advances;
 }
 
-/** Letters of East Asian scripts are in a square. */
+/** East Asian characters are square. */
 const SQUARE = /[\u2e80-\u9fff\uac00-\ud7af\uf900-\ufaff\uff00-\uff60]/;
 
 /**
- * The width of one line of text: the sum of the advance widths, unkerned, which no kerning makes wider.
- *
- * @param height of its capitals, in any unit
- * @param widthFactor by which the letters are narrowed or widened
- * @returns the width in the unit of the height
+ * Width of a line: the sum of advance widths without kerning, an upper bound.
+ * @param height cap height, in any unit
+ * @param widthFactor horizontal scale of the lettering
+ * @returns width in the unit of the height
  */
 export function lineWidth(text: string, style: TextStyle, height: number, widthFactor = 1): number {
   const { font, stretch } = fontFor(style);
@@ -129,7 +128,7 @@ export function lineWidth(text: string, style: TextStyle, height: number, widthF
       sum += width === 0 ? other : width;
       continue;
     }
-    // A mark on the letter before it takes no room of its own.
+    // Combining marks have no width.
     if (unit >= 0x300 && unit <= 0x36f) continue;
     const code = text.codePointAt(i)!;
     if (code > 0xffff) i++;

@@ -7,7 +7,7 @@ export interface Edge {
   readonly to: Point;
 }
 
-/** The straight lines of some shapes. */
+/** Straight lines of shapes. */
 export function straightEdges(shapes: readonly BlockShape[]): Edge[] {
   const edges: Edge[] = [];
   for (const shape of shapes) {
@@ -19,10 +19,10 @@ export function straightEdges(shapes: readonly BlockShape[]): Edge[] {
   return edges;
 }
 
-/** Distances are kept to a millionth of a drawing unit. */
+/** Distances are rounded to a millionth of a drawing unit. */
 const PARTS = 1e6;
 
-/** A point in axes that are turned about the origin. */
+/** A point in rotated axes. */
 function turned({ x, y }: Point, degrees: number): Point {
   if (degrees === 0) return { x, y };
   const angle = (degrees * Math.PI) / 180;
@@ -30,22 +30,22 @@ function turned({ x, y }: Point, degrees: number): Point {
   return { x: x * cos + y * sin, y: y * cos - x * sin };
 }
 
-/** How far the middle of the capitals lies above the point that a text is placed by, in heights. */
+/** Height of the middle of capitals above the insertion point, in cap heights. */
 const MIDDLE: Readonly<Record<CellDefinition['valign'], number>> = { baseline: 0.5, bottom: 0.7, middle: 0, top: -0.5 };
 
-/** Directions that differ by less, in degrees, are one. */
+/** Directions closer than this, in degrees, are equal. */
 const SAME_DIRECTION = 0.5;
 
 const NO_STYLE: TextStyle = { file: '' };
 
-/** Something that takes room along a direction, with its extent across it. */
+/** An obstacle along a direction, with its extent across. */
 interface Span {
   readonly at: number;
   readonly from: number;
   readonly to: number;
 }
 
-/** A caption or a cell beside others, in a direction of its own. */
+/** A caption or cell beside others, with its direction. */
 interface Beside {
   readonly from: number;
   readonly to: number;
@@ -53,20 +53,17 @@ interface Beside {
   readonly top: number;
 }
 
-/** What is in a block, seen along one direction. */
+/** A block's contents along one direction. */
 interface Seen {
   readonly upright: readonly Span[];
   readonly level: readonly Span[];
   readonly captions: readonly Beside[];
 }
 
-/** Slope of lines that are still taken for straight ones: those that are drawn by hand are not quite. */
+/** Slope still counted as straight; hand-drawn lines are slightly off. */
 const SLANT = 0.01;
 
-/**
- * What takes the room of cells: lines, captions and other cells. What is seen along a direction is worked out once, however many cells there
- * are.
- */
+/** What limits cells: lines, captions and other cells. Computed once per direction. */
 export class Rooms {
   private readonly seen = new Map<number, Seen>();
 
@@ -98,7 +95,7 @@ export class Rooms {
     return seen;
   }
 
-  /** How far the nearest things are from the point that a cell's text is placed by. */
+  /** Distances from a cell's insertion point to the nearest obstacles. */
   of(cell: CellDefinition): CellRoom {
     const { upright, level, captions } = this.along(cell.rotation);
     const at = turned(cell.at, cell.rotation);
@@ -115,7 +112,7 @@ export class Rooms {
       if (line.at <= middle) below = Math.max(below, line.at - at.y);
       else above = Math.min(above, line.at - at.y);
     }
-    /** What is at the height of the text takes its room. */
+    /** Obstacles at the text's height limit its width. */
     const beside = ({ from, to, foot, top }: Beside) => {
       if (top <= middle - cell.height / 2 || foot >= middle + cell.height / 2) return;
       if (from > at.x) right = Math.min(right, from - at.x);
@@ -124,7 +121,7 @@ export class Rooms {
     captions.forEach(beside);
     for (const other of this.cells) {
       if (other === cell || Math.abs(other.rotation - cell.rotation) > SAME_DIRECTION) continue;
-      // How wide another cell's text is depends on the sheet: only where it begins is sure.
+      // Only the start of another cell's text is certain; its width depends on the sheet.
       const there = turned(other.at, cell.rotation);
       const foot = there.y + (MIDDLE[other.valign] - 0.5) * other.height;
       if (Math.abs(there.x - at.x) > slack) beside({ from: there.x, to: there.x, foot, top: foot + other.height });
@@ -135,8 +132,8 @@ export class Rooms {
 }
 
 /**
- * The room of every cell of a block: how far the nearest lines, captions and cells are from the point that its text is placed by, along
- * the text and across it. A side where nothing stands is `null`.
+ * The room of each cell: distances from its insertion point to the nearest lines, captions and cells, along and across the text; `null` for
+ * open sides.
  */
 export function roomsIn(cells: readonly CellDefinition[], shapes: readonly BlockShape[]): CellRoom[] {
   const captions = shapes.filter((shape): shape is Extract<BlockShape, { shape: 'text' }> => shape.shape === 'text');
@@ -152,7 +149,7 @@ export interface Box {
   readonly height: number;
 }
 
-/** The room of a cell as a rectangle around the point it is placed by, in axes along its text; `null` where a side is open. */
+/** A cell's room as a rectangle around its insertion point, in axes along its text; `null` if a side is open. */
 export function boxOf({ left, right, below, above }: CellRoom): Box | null {
   return left === null || right === null || below === null || above === null ? null : { x: -left, y: -below, width: left + right, height: below + above };
 }

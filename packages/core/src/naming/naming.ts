@@ -1,26 +1,26 @@
 import { CompiledRule, compileRule, contextOf } from '../rules';
 import { FileFacts, Kind, PreparedSchema, Property, ruleScope, ruledValue } from '../schema';
 
-/** How files of some kinds and classes are named. The rule gives the name without its ending. */
+/** A naming rule for some kinds and classes. It gives the name without extension. */
 export interface NamingRule {
   readonly kinds: readonly Kind[];
-  /** Classes that it is for; all when empty. */
+  /** Its classes; all if empty. */
   readonly classes: readonly string[];
   readonly rule: string;
-  /** What happens to a file whose name no longer fits: it gets the new name, or a copy under the new name is made and it stays as it is. */
+  /** What happens to a file whose name no longer matches: rename it, or create a copy under the new name. */
   readonly mode: 'rename' | 'copy';
-  /** Folder of the library that copies are put in; the file's own when empty. */
+  /** Folder for copies; the file's own if empty. */
   readonly folder: string;
 }
 
-/** A naming rule that is ready to run, or why it cannot. */
+/** A compiled naming rule, or why it cannot run. */
 export interface PreparedNaming {
   readonly rule: NamingRule;
   readonly compiled: CompiledRule | null;
   readonly problem: string | null;
 }
 
-/** Compiles naming rules. What they look at is made ready in the schema. */
+/** Compiles naming rules. Their references are prepared in the schema. */
 export function prepareNaming(rules: readonly NamingRule[], schema: PreparedSchema): PreparedNaming[] {
   const scope = ruleScope(schema.schema.properties, { clock: false });
   return rules.map((rule) => {
@@ -32,7 +32,7 @@ export function prepareNaming(rules: readonly NamingRule[], schema: PreparedSche
   });
 }
 
-/** The rule for a file: the first that is for its kind and class, one that names the class before one that names none. */
+/** The first rule for a file's kind and class; rules naming the class take precedence. */
 export function namingFor<R extends { readonly rule: Pick<NamingRule, 'kinds' | 'classes'> }>(
   rules: readonly R[],
   kind: Kind,
@@ -44,7 +44,7 @@ export function namingFor<R extends { readonly rule: Pick<NamingRule, 'kinds' | 
 
 const AS_NAME: Property = { type: 'text' } as Property;
 
-/** What a file should be called, with its ending, or why that cannot be said. */
+/** The file's proper name with extension, or why there is none. */
 export function nameFor(file: FileFacts, naming: PreparedNaming, schema: PreparedSchema): { readonly name: string | null; readonly problem: string | null } {
   if (!naming.compiled) return { name: null, problem: naming.problem };
   const outcome = naming.compiled.evaluate(contextOf(Object.entries(schema.ownNames(file))), { ...schema.host(), instant: null });
@@ -58,12 +58,12 @@ export function nameFor(file: FileFacts, naming: PreparedNaming, schema: Prepare
   return { name, problem: illegal(name) };
 }
 
-/** Bytes that a file name may have on common file systems. */
+/** Maximum bytes of a file name on common file systems. */
 const LONGEST = 255;
-/** Names that one of the common systems keeps for devices (common practice). */
+/** Device names reserved on a common system (common practice). */
 const DEVICES = /^(con|prn|aux|nul|com\d|lpt\d)(\.|$)/i;
 
-/** Why a name cannot be on every common system; `null` when it can. */
+/** Why a name is not valid on every common system; `null` if it is. */
 export function illegal(name: string): string | null {
   const bad = [...new Set(name.match(/[\\/:*?"<>|\u0000-\u001f]/g) ?? [])];
   if (bad.length) return `holds ${bad.map((c) => (c < ' ' ? 'a control character' : c)).join(' ')}; file names cannot contain this`;
@@ -75,20 +75,20 @@ export function illegal(name: string): string | null {
 /** A file that has or wants a name in a folder. */
 export interface NamedFile {
   readonly id: number;
-  /** The folder, with its library: files with one key here stand side by side. */
+  /** Library and folder: files with equal keys are in the same folder. */
   readonly folder: string;
   readonly name: string;
   readonly wanted: string | null;
-  /** Whether the file leaves its name when it gets the wanted one. A copy leaves it where it is. */
+  /** Whether the file gives up its current name; a copy does not. */
   readonly leaves: boolean;
-  /** The folder that the wanted name is for. */
+  /** Folder of the wanted name. */
   readonly into: string;
 }
 
 /**
- * Names that cannot be given, with the reason: two files want the same name in one folder, or a file is there that keeps its name.
- * Names that differ only in case count as the same, since some systems do not tell them apart.
- * @param others names of files that are not among those that are named, by folder
+ * Refused names with reasons: two files want the same name, or another file keeps it. Names differing only in case are equal, as on some
+ * systems.
+ * @param others names of other files, by folder
  */
 export function collisions(files: readonly NamedFile[], others: ReadonlyMap<string, ReadonlySet<string>>): Map<number, string> {
   const found = new Map<number, string>();

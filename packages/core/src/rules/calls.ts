@@ -8,7 +8,7 @@ import { FeelFunction, readDate, readDateTime, readDuration, readTime } from './
 import { Operations } from './operations';
 import { Frame, Piece, Run } from './scoped';
 
-/** Calls of functions: those of the language, and those that an expression defines itself. */
+/** Calls of built-in and user-defined functions. */
 export abstract class Calls extends Operations {
   protected call(expr: Extract<Expr, { type: 'call' }>, frames: readonly Frame[]): Piece {
     const shadowed = expr.callee === null ? this.shadow(expr.name, frames) : null;
@@ -35,14 +35,14 @@ export abstract class Calls extends Operations {
     return this.builtinCall(expr, known, frames);
   }
 
-  /** A local or a property that carries the name of a function. */
+  /** A local or property with a function's name. */
   protected shadow(name: string, frames: readonly Frame[]): Piece | null {
     for (const frame of frames) if ('locals' in frame && frame.locals.has(name)) return this.lookUp(name, frames);
     return builtin(name) ? null : this.lookUp(name, frames);
   }
 
   protected unknownFunction(expr: Extract<Expr, { type: 'call' }>, frames: readonly Frame[]) {
-    // A property named `Weight (kg)` reads as a call of `Weight`.
+    // A property named `Weight (kg)` parses as a call of `Weight`.
     const whole = this.source.slice(expr.from, expr.to);
     const property = Object.entries(this.scope.captions ?? {}).find(([, caption]) => caption.startsWith(`${expr.name} (`) || caption === whole);
     if (property) {
@@ -125,7 +125,7 @@ export abstract class Calls extends Operations {
     }
   }
 
-  /** Looks at what is written out in a call: patterns and units can be wrong before anything runs. */
+  /** Checks literal arguments: patterns and units can be wrong before evaluation. */
   protected literals(known: Builtin, args: readonly (Expr | null)[]) {
     const literal = (at: number) => {
       const arg = args[at];

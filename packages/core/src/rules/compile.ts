@@ -8,35 +8,35 @@ import { Piece, Use } from './scoped';
 
 export type { Use } from './scoped';
 
-/** The result of one evaluation: a value, or why there is none. */
+/** Result of an evaluation: a value, or why there is none. */
 export type Outcome = { readonly ok: true; readonly value: FeelValue } | { readonly ok: false; readonly message: string };
 
-/** What a piece of an expression came to, for the people who ask why. */
+/** Value of a part of an expression, for explanations. */
 export interface Step {
   readonly from: number;
   readonly to: number;
   readonly text: string;
   readonly depth: number;
-  /** Values in the order in which they came; more than one inside a loop. At most {@link MOST_VALUES} are kept. */
+  /** Values in order; several inside loops. At most {@link MOST_VALUES}. */
   readonly values: readonly FeelValue[];
   readonly times: number;
 }
 
 export const MOST_VALUES = 5;
 
-/** An expression that is ready to run. */
+/** A compiled expression. */
 export interface CompiledRule {
   readonly source: string;
   readonly type: FeelType;
   readonly uses: readonly Use[];
-  /** Doubts that do not stop the rule from running. */
+  /** Warnings that do not prevent evaluation. */
   readonly warnings: readonly RuleProblem[];
   readonly evaluate: (names: FeelContext, host: Host) => Outcome;
-  /** Evaluates and tells what each part came to. */
+  /** Evaluates and records the value of each part. */
   readonly explain: (names: FeelContext, host: Host) => { readonly outcome: Outcome; readonly steps: readonly Step[] };
 }
 
-/** Unary tests that are ready to run: whether a value is among what is allowed. */
+/** Compiled unary tests: whether a value is permitted. */
 export interface CompiledTests {
   readonly source: string;
   readonly uses: readonly Use[];
@@ -50,13 +50,13 @@ const failed = (error: unknown): Outcome => {
   throw error;
 };
 
-/** The tree of an expression, for those that show it in another way; `null` where it cannot be read. */
+/** Parsed expression, for other presentations; `null` if it cannot be parsed. */
 export function treeOf(source: string, scope: RuleScope): Expr | null {
   const parsed = parseExpression(source, namesOf(scope.names));
   return parsed.ok ? parsed.value : null;
 }
 
-/** Prepares an expression; problems with severity `error` stop it. */
+/** Compiles an expression; problems of severity `error` prevent it. */
 export function compileRule(source: string, scope: RuleScope): Parsed<CompiledRule> {
   const parsed = parseExpression(source, namesOf(scope.names));
   if (!parsed.ok) return parsed;
@@ -105,7 +105,7 @@ const NONE: FeelValue[] = [];
 
 const inOrder = (problems: readonly RuleProblem[]): RuleProblem[] => [...problems].sort((a, b) => a.from - b.from || (a.severity === 'error' ? -1 : 1));
 
-/** Prepares unary tests: what is allowed of a value of the scope's `input`. */
+/** Compiles unary tests on the scope's `input`. */
 export function compileTests(source: string, scope: RuleScope): Parsed<CompiledTests> {
   const parsed = parseTests(source, namesOf(scope.names));
   if (!parsed.ok) return parsed;

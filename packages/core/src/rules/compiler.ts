@@ -7,10 +7,10 @@ import { Calls } from './calls';
 import { Frame, Piece, Run } from './scoped';
 import { DURATIONS, both, ordered, passes, times, within } from './operators';
 
-/** The largest range that `for` goes through. */
+/** Largest range a `for` iterates. */
 const LONGEST_RANGE = 10_000;
 
-/** Whether a test mentions the tested value itself. */
+/** Whether a test refers to the tested value. */
 const asksInput = (expr: Expr): boolean => expr.type === 'input' || childrenOf(expr).some(asksInput);
 
 const numbersFrom = (from: number, to: number): number[] => {
@@ -20,7 +20,7 @@ const numbersFrom = (from: number, to: number): number[] => {
   return Array.from({ length: size }, (_, i) => from + i * step);
 };
 
-/** Prepares a parsed expression part by part: each knows its type, and how to come to its value. */
+/** Compiles a parsed expression part by part, each with type and evaluation. */
 export class Compiler extends Calls {
   piece(expr: Expr, frames: readonly Frame[]): Piece {
     const piece = this.build(expr, frames);
@@ -207,7 +207,7 @@ export class Compiler extends Calls {
       const type = end ? plain('number') : list.type.kind === 'list' ? (list.type.item ?? ANY) : ANY;
       inner = [...inner, { locals: new Map([[binder.name, { slot, type }]]) }];
     }
-    // What came before, for rules that build on it.
+    // Previous results, for rules that use them.
     const soFar = this.slots++;
     const piece = this.piece(body, [...inner, { locals: new Map([['partial', { slot: soFar, type: listOf(ANY) }]]) }]);
     const run: Run = (n, l, m) => {
@@ -292,7 +292,7 @@ export class Compiler extends Calls {
     };
   }
 
-  /** The tests of `in` and of allowed values, as one function of the tested value. */
+  /** Compiles the tests of `in` and of permitted values into a function of the tested value. */
   testsFor(tests: readonly Expr[], type: FeelType, frames: readonly Frame[]): (value: FeelValue, n: FeelContext, l: FeelValue[], m: Meter) => boolean | null {
     const prepared = tests.map((test) => this.test(test, type, frames));
     return (value, n, l, m) => {

@@ -1,16 +1,15 @@
 import { Decimal } from 'decimal.js';
 
 /**
- * Numbers of rules are decimals: 0.1 + 0.2 is 0.3, as FEEL has it (DMN, chapter 10: 34 digits of IEEE 754-2008 decimal128). They are kept
- * as doubles, which tell every decimal of 15 digits from every other; what has more digits than that is no decimal that anybody wrote but
- * what a division came to, and is computed as the double that it is.
+ * Numbers in rules are decimals: 0.1 + 0.2 is 0.3, as in FEEL (DMN chapter 10: 34 digits of IEEE 754-2008 decimal128). They are stored as
+ * doubles, which distinguish all decimals of 15 digits. Longer ones result from division and are computed as doubles.
  */
 const Digits = Decimal.clone({ precision: 34, defaults: true });
 
 const DIGITS = 15;
 const MOST = 10 ** DIGITS;
 
-/** Whether a double stands for a decimal of at most 15 digits. */
+/** Whether a double represents a decimal of at most 15 digits. */
 const isShort = (n: number): boolean => {
   if (Number.isInteger(n)) return Math.abs(n) < MOST;
   return Number(n.toPrecision(DIGITS)) === n;
@@ -33,13 +32,13 @@ const AS_DECIMALS: Readonly<Record<Operation, (a: Decimal, b: Decimal) => Decima
   power: (a, b) => a.pow(b),
 };
 
-/** The largest whole power that is computed digit by digit. */
+/** Largest integer exponent computed exactly. */
 const LARGEST_POWER = 400;
 
-/** One step of arithmetic on decimals; `null` where the result is no finite number. */
+/** One decimal operation; `null` if not finite. */
 export function arithmetic(operation: Operation, a: number, b: number): number | null {
   const double = AS_DOUBLES[operation](a, b);
-  // Whole numbers are exact as they are, and so are their quotients to the last digit.
+  // Integers are exact, and so are their quotients to the last digit.
   const plain = Number.isInteger(a) && Number.isInteger(b) && (operation === 'over' || Math.abs(double) < MOST);
   const whole = operation !== 'power' || (Number.isInteger(b) && Math.abs(b) <= LARGEST_POWER);
   const result =
@@ -47,14 +46,14 @@ export function arithmetic(operation: Operation, a: number, b: number): number |
   return Number.isFinite(result) ? result + 0 : null;
 }
 
-/** The sum of numbers, in which their order does not show; `null` where it is no finite number. */
+/** Order-independent sum; `null` if not finite. */
 export function sumOf(list: readonly number[]): number | null {
   if (list.every((n) => Number.isInteger(n))) {
     const total = list.reduce((a, b) => a + b, 0);
     if (Number.isSafeInteger(total)) return total + 0;
   }
   if (list.every(isShort)) return list.reduce((sum, n) => sum.plus(n), new Digits(0)).toNumber() + 0;
-  // Compensated summation (Neumaier): what the sum loses of each number is kept and added at the end.
+  // Compensated summation (Neumaier).
   let [total, lost] = [0, 0];
   for (const n of list) {
     const next = total + n;

@@ -27,23 +27,23 @@ import {
   typeName,
 } from './value';
 
-/** A limit that an expression ran into. */
+/** Raised when an expression exceeds a limit. */
 export class RuleLimit extends Error {}
 
-/** The most that one evaluation may do, in items looked at and characters made. */
+/** Work limit per evaluation, in items and characters. */
 const BUDGET = 1_000_000;
-/** The longest text that a rule may make. */
+/** Longest text a rule may produce. */
 const LONGEST_TEXT = 100_000;
 
-/** What functions need from around them. */
+/** Environment of functions. */
 export interface Host {
-  /** The instant that `today()` and `now()` give, in seconds since 1970-01-01 UTC; `null` where a rule has no clock. */
+  /** Instant of `today()` and `now()`, seconds since 1970-01-01 UTC; `null` if there is no clock. */
   readonly instant: number | null;
-  /** Looks a row of a choice list up: the list's name, the value, and the column wanted. */
+  /** Looks up a choice list row by list name, value and column. */
   readonly lookup?: (list: string, value: string, column: string) => FeelValue;
 }
 
-/** Counts what an evaluation does, so that none can go on without end. */
+/** Counts work, so every evaluation ends. */
 export class Meter {
   private left = BUDGET;
   constructor(readonly host: Host) {}
@@ -62,7 +62,7 @@ export class Meter {
   }
 }
 
-/** A parameter of a function: its name, the types it takes, whether it may be left out or stands for all that follow. */
+/** A parameter: name, types, whether optional or variadic. */
 export interface Parameter {
   readonly name: string;
   readonly kinds: readonly TypeKind[];
@@ -70,15 +70,15 @@ export interface Parameter {
   readonly rest: boolean;
 }
 
-/** A function that rules can call. */
+/** A function available to rules. */
 export interface Builtin {
   readonly name: string;
   readonly parameters: readonly Parameter[];
   readonly help: string;
-  /** What it gives for arguments of some types. */
+  /** Result type for argument types. */
   readonly result: (args: readonly FeelType[]) => FeelType;
   readonly call: (args: readonly FeelValue[], meter: Meter) => FeelValue;
-  /** Whether it is made for blanks, so that a blank argument is no reason for a blank result. */
+  /** Whether it handles blanks; otherwise a blank argument gives a blank result. */
   readonly takesBlank: boolean;
 }
 
@@ -150,11 +150,11 @@ const fits = (value: FeelValue, kinds: readonly TypeKind[]): boolean => {
   }
 };
 
-/** Calls a function with arguments in the order of its parameters; a value of a wrong type makes the result blank, as in FEEL. */
+/** Calls a function with positional arguments; a wrong type gives blank, as in FEEL. */
 export function callBuiltin(builtin: Builtin, args: readonly FeelValue[], meter: Meter): FeelValue {
   const { parameters } = builtin;
   let given = args;
-  // A list function takes its items singly as well: max(1, 2) is max([1, 2]).
+  // List functions also take items singly: max(1, 2) equals max([1, 2]).
   if (parameters.length === 1 && parameters[0]!.rest && parameters[0]!.kinds[0] === 'list') {
     given = [args.length === 1 && isList(args[0]!) ? args[0] : args];
     meter.items(given[0] as readonly FeelValue[]);
@@ -170,15 +170,15 @@ export function callBuiltin(builtin: Builtin, args: readonly FeelValue[], meter:
   return builtin.call(given, meter);
 }
 
-/** The function of a name, if there is one. */
+/** A function by name. */
 export const builtin = (name: string): Builtin | undefined => table.get(name);
-/** All functions in the order of their names. */
+/** All functions by name. */
 export const BUILTINS = (): readonly Builtin[] => [...table.values()].sort((a, b) => a.name.localeCompare(b.name));
 
 /* ---- texts ---- */
 
 const letters = (text: unknown) => [...(text as string)];
-/** A value as text. Numbers are written plainly, dates as ISO 8601. */
+/** A value as text: plain numbers, ISO 8601 dates. */
 export function textOf(value: FeelValue): string | null {
   if (value === null || value instanceof FeelFunction) return null;
   if (typeof value === 'string') return value;
@@ -241,7 +241,7 @@ add('replace', 'input:s, pattern:s, replacement:s, flags:s?', 's', 'Replaces the
   if (!pattern) return null;
   try {
     const text = r as string;
-    // In the flag q the replacement stands for its own letters too.
+    // With flag q the replacement is literal too.
     return m.text(pattern.matcher(s as string).replaceAll(((f ?? '') as string).includes('q') ? () => text : text));
   } catch {
     return null;
@@ -288,10 +288,10 @@ add('is blank', 'value:a', 'b', 'Whether there is no value.', ([v]) => v === nul
 
 /* ---- numbers ---- */
 
-/** Rounds to decimals; `up` decides for the digit behind: by its distance from zero, its half, or even. */
+/** Rounds to decimals; `up` decides on the discarded digit: away from zero, half, or half even. */
 export function roundTo(value: number, decimals: number, how: 'half even' | 'half up' | 'half down' | 'up' | 'down' | 'floor' | 'ceiling'): number | null {
   if (!Number.isInteger(decimals) || Math.abs(decimals) > 300 || !Number.isFinite(value)) return null;
-  // Shifting by the exponent of the decimal text keeps 1.005 what it says.
+  // Shifting the decimal exponent keeps 1.005 exact.
   const shift = (n: number, by: number) => {
     const [digits, exponent = '0'] = String(n).split('e') as [string, string?];
     return Number(`${digits}e${Number(exponent) + by}`);
@@ -325,7 +325,7 @@ add(
   },
 );
 const finite = (n: number): number | null => (Number.isFinite(n) ? n : null);
-/** a − b·⌊a ÷ b⌋, step by step in decimals. */
+/** a − b·⌊a ÷ b⌋ in decimals. */
 function remainder(a: number, b: number): number | null {
   const quotient = arithmetic('over', a, b);
   const part = quotient === null ? null : arithmetic('times', b, Math.floor(quotient));
@@ -555,7 +555,7 @@ add('sort', 'list:l, precedes:f?', sameList, 'A list sorted.', ([l, f], m) => {
   if (f instanceof FeelFunction) return list.sort((a, b) => (f.call([a, b]) === true ? -1 : f.call([b, a]) === true ? 1 : 0));
   return list.every((item) => item === list[0] || compare(item, list[0]!) !== null) ? list.sort((a, b) => compare(a, b)!) : null;
 });
-// These two take lists one by one, so that the common treatment of one list does not fit them.
+// These take lists individually, so the common single-list handling does not apply.
 const asLists = (args: readonly FeelValue[]) => args.map((item) => (isList(item) ? item : [item]));
 table.set('concatenate', {
   ...table.get('concatenate')!,
@@ -570,10 +570,10 @@ table.set('union', {
   takesBlank: true,
 });
 
-/* ---- groups of values ---- */
+/* ---- contexts ---- */
 
 add('get value', 'context:c, key:s', 'a', 'One value of a group, by name.', ([c, key]) => (c as FeelContext)[key as string] ?? null);
-/** A group of values with one of them set, below a path of names. */
+/** A context with one value set, at a path of names. */
 function put(context: FeelContext, [key, ...rest]: readonly string[], value: FeelValue): FeelValue {
   const inner = context[key!] ?? null;
   const set = rest.length === 0 ? value : put(isContext(inner) ? inner : contextOf([]), rest, value);
@@ -657,7 +657,7 @@ add(
   true,
 );
 
-/** An end of a written range: a number, a text in quotes, or a date, time or duration, with or without its sign or its function around it. */
+/** An endpoint of a written range: a number, quoted text, or a date, time or duration with or without its sign or function. */
 function readEnd(written: string): FeelValue | undefined {
   const text = written.trim();
   if (text === '' || text === 'null') return null;
@@ -668,7 +668,7 @@ function readEnd(written: string): FeelValue | undefined {
   return readDate(inner[1]!) ?? readTime(inner[1]!) ?? readDateTime(inner[1]!) ?? readDuration(inner[1]!) ?? undefined;
 }
 
-/** Reads a range as FEEL writes it; `null` when it is none. */
+/** Parses a FEEL range; `null` if invalid. */
 function readRange(text: string): FeelRange | null {
   const parts = /^\s*([[(\]])(.*)\.\.(.*)([\])[])\s*$/s.exec(text);
   if (!parts) return null;
@@ -753,5 +753,5 @@ add('today', '', typed('date'), 'Today.', (_, m) => {
 });
 add('now', '', typed('date and time'), 'The current date and time.', (_, m) => now(m));
 
-/** Writes a date in a form made of `YYYY`, `YY`, `MM`, `DD` and signs; `null` when the form is none. */
+/** Formats a date with `YYYY`, `YY`, `MM`, `DD` and separators; `null` if the format is invalid. */
 const formatDays = (days: number, form: string): string | null => (isDateForm(form) ? dateInForm(String(new FeelDate(days)), form) : null);

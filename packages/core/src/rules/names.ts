@@ -1,10 +1,10 @@
 import { BUILTINS } from './functions';
 import { parseExpression } from './syntax';
 
-/** The names by which a rule reaches the holders around its own. No property can have one of them in rules. */
+/** Names for the surrounding holders; reserved in rules. */
 export const GROUPS = ['file', 'document', 'model', 'assembly', 'part', 'parts', 'project', 'drawing set', 'item', 'partial'] as const;
 
-/** Words of the language itself. */
+/** Keywords of the language. */
 const WORDS = [
   'if',
   'then',
@@ -31,7 +31,7 @@ const WORDS = [
 const taken = (name: string): boolean =>
   (GROUPS as readonly string[]).includes(name) || WORDS.includes(name) || BUILTINS().some((entry) => entry.name === name);
 
-/** Whether an expression can name a property by this name, alone, after a dot and before a sign. */
+/** Whether an expression can use this property name, alone, after a dot and before an operator. */
 export function isRuleSafe(name: string): boolean {
   if (name === '' || name !== name.normalize('NFC') || name !== name.replace(/\s+/gu, ' ').trim() || taken(name)) return false;
   const names = { [name]: null, model: { [name]: null } };
@@ -52,10 +52,10 @@ export function isRuleSafe(name: string): boolean {
   );
 }
 
-/** Whether a name hides a sign of FEEL: `Cost - Net` is read as one name, never as a subtraction. */
+/** Whether a name contains an operator: `Cost - Net` is read as one name, never as a subtraction. */
 export const hidesSign = (name: string): boolean => /[-+*/.']/.test(name);
 
-/** A name that an expression can use for a written name that it cannot; the written name itself where it can. */
+/** A name usable in expressions; the written name if it is valid. */
 export function ruleNameFor(writtenName: string, others: readonly string[] = []): string {
   const free = (name: string) => isRuleSafe(name) && !others.includes(name);
   if (free(writtenName)) return writtenName;

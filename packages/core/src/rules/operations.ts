@@ -6,13 +6,13 @@ import { equal } from './value';
 import { Operation, Piece, Scoped } from './scoped';
 import { DURATIONS, MOMENTS, both, either, minus, ordered, over, plus, times } from './operators';
 
-/** What operators do with values of which types. */
+/** Operators by operand types. */
 export abstract class Operations extends Scoped {
-  /** Many operators of one rank, one after the other: computed in a loop, so that a thousand of them are no deeper than one. */
+  /** Chained operators of one precedence, evaluated in a loop: no deeper for a thousand than for one. */
   protected chain({ first, rest }: Extract<Expr, { type: 'chain' }>, start: Piece, pieces: readonly Piece[]): Piece {
     let { type } = start;
     const steps = rest.map(({ operator, right, to }, i) => {
-      // What stands before an operator is a binary expression of its own: only the first one is what it is written as.
+      // The left operand is itself a binary expression; only the innermost is taken as written.
       const left = i === 0 ? first : ({ type: 'binary', operator, left: first, right: rest[i - 1]!.right, from: first.from, to: rest[i - 1]!.to } as const);
       const operation = this.operation({ type: 'binary', operator, left, right, from: first.from, to }, type, pieces[i]!.type);
       ({ type } = operation);
@@ -28,7 +28,7 @@ export abstract class Operations extends Scoped {
     };
   }
 
-  /** What an operator gives for operands of some types, and how it is applied to the value on its left and what is on its right. */
+  /** An operator for operand types, with its evaluation. */
   protected operation(expr: Extract<Expr, { type: 'binary' }>, x: FeelType, y: FeelType): Operation {
     const open = (type: FeelType) => type.kind === 'any' || type.kind === 'null';
     switch (expr.operator) {

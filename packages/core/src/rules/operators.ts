@@ -19,16 +19,16 @@ import {
   isList,
 } from './value';
 
-/** Types whose values have an order. */
+/** Ordered types. */
 export const ORDERED = new Set(['number', 'string', 'date', 'time', 'date and time', 'days and time duration', 'years and months duration']);
 
-/** Types of durations. */
+/** Duration types. */
 export const DURATIONS = new Set(['days and time duration', 'years and months duration']);
 
-/** Types of moments. */
+/** Date and time types. */
 export const MOMENTS = new Set(['date', 'date and time', 'time']);
 
-/** What values of a type have besides themselves, with its type. */
+/** Properties of a type's values, with types. */
 export const PROPERTIES: Readonly<Record<string, Readonly<Record<string, FeelType>>>> = {
   date: { year: plain('number'), month: plain('number'), day: plain('number'), weekday: plain('number') },
   'date and time': {
@@ -47,7 +47,7 @@ export const PROPERTIES: Readonly<Record<string, Readonly<Record<string, FeelTyp
   range: { start: ANY, end: ANY, 'start included': plain('boolean'), 'end included': plain('boolean') },
 };
 
-/** A value's own parts: the year of a date, the hours of a duration … */
+/** A value's properties: the year of a date, the hours of a duration … */
 function partOf(value: FeelValue, name: string): FeelValue {
   if (value instanceof FeelDate || value instanceof FeelDateTime) {
     const at = civil(value.days);
@@ -86,14 +86,14 @@ function partOf(value: FeelValue, name: string): FeelValue {
   return null;
 }
 
-/** A part of a value, or of each value of a list. */
+/** A property of a value, or of each value in a list. */
 export function path(value: FeelValue, name: string, meter: Meter): FeelValue {
   if (value === null) return null;
   if (isList(value)) return meter.items(value).map((item) => path(item, name, meter));
   return isContext(value) ? (value[name] ?? null) : partOf(value, name);
 }
 
-/** Adds numbers, texts, durations, or a duration to a moment. */
+/** Adds numbers, texts, durations, or a duration to a date or time. */
 export function plus(a: FeelValue, b: FeelValue, meter: Meter): FeelValue {
   if (typeof a === 'number' && typeof b === 'number') return arithmetic('plus', a, b);
   if (typeof a === 'string' && typeof b === 'string') return meter.text(a + b);
@@ -102,13 +102,19 @@ export function plus(a: FeelValue, b: FeelValue, meter: Meter): FeelValue {
 
 const beyond = () => new RuleLimit(`A date is outside the years -${LAST_YEAR} to ${LAST_YEAR}.`);
 
-/** A number of days since 1970-01-01 that is a date. @throws RuleLimit when no calendar reaches there */
+/**
+ * Days since 1970-01-01, checked.
+ * @throws RuleLimit if out of range
+ */
 function inReach(days: number): number {
   if (!(days >= daysOf(-LAST_YEAR, 1, 1)! && days <= daysOf(LAST_YEAR, 12, 31)!)) throw beyond();
   return days;
 }
 
-/** A date or time moved by a duration. @throws RuleLimit for a date that no calendar reaches */
+/**
+ * A date or time plus a duration.
+ * @throws RuleLimit if out of range
+ */
 function moved(a: FeelValue, by: FeelValue, sign: 1 | -1): FeelValue {
   if (by instanceof MonthsDuration) {
     if (!(a instanceof FeelDate || a instanceof FeelDateTime)) return null;
@@ -140,7 +146,7 @@ const instantOf = (value: FeelValue): number | null =>
         ? value.seconds - (value.offset ?? 0)
         : null;
 
-/** Takes one from the other. */
+/** Subtracts. */
 export function minus(a: FeelValue, b: FeelValue): FeelValue {
   if (typeof a === 'number' && typeof b === 'number') return arithmetic('minus', a, b);
   const shifted = moved(a, b, -1) ?? sumOf(a, b, -1);
@@ -149,7 +155,7 @@ export function minus(a: FeelValue, b: FeelValue): FeelValue {
   return x === null || y === null || a instanceof FeelTime !== b instanceof FeelTime ? null : new DaysDuration(x - y);
 }
 
-/** Multiplies numbers, or a duration. */
+/** Multiplies numbers, or a duration by a number. */
 export function times(a: FeelValue, b: FeelValue): FeelValue {
   if (typeof a === 'number' && typeof b === 'number') return arithmetic('times', a, b);
   const [duration, n] = typeof a === 'number' ? [b, a] : [a, b];
@@ -165,13 +171,13 @@ export function over(a: FeelValue, b: FeelValue): FeelValue {
   return a instanceof MonthsDuration && b instanceof MonthsDuration && b.months !== 0 ? a.months / b.months : null;
 }
 
-/** "and" of three-valued logic. */
+/** Three-valued "and". */
 export const both = (a: FeelValue, b: FeelValue): FeelValue => (a === false || b === false ? false : a === true && b === true ? true : null);
 
-/** "or" of three-valued logic. */
+/** Three-valued "or". */
 export const either = (a: FeelValue, b: FeelValue): FeelValue => (a === true || b === true ? true : a === false && b === false ? false : null);
 
-/** Compares two values of one type; nothing where they have no order. */
+/** Compares values of one type; nothing if unordered. */
 export function ordered(operator: '<' | '<=' | '>' | '>=', a: FeelValue, b: FeelValue): boolean | null {
   const order = compare(a, b);
   if (order === null) return null;
@@ -185,7 +191,7 @@ export function within(value: FeelValue, range: FeelRange): boolean | null {
   return both(low, high) as boolean | null;
 }
 
-/** Whether a value passes one test by what the test came to. */
+/** Whether a value passes a test, given the test's result. */
 export function passes(value: FeelValue, test: FeelValue, meter: Meter): boolean | null {
   if (test instanceof FeelRange) return within(value, test);
   if (isList(test) && !isList(value)) {

@@ -1,19 +1,19 @@
-/** A computed value and the values that it needs, all by key. */
+/** A computed value and its dependencies, by key. */
 export interface Dependent<K extends string | number> {
   readonly key: K;
   readonly needs: readonly K[];
 }
 
-/** The order in which values can be computed, and the circles that keep some from being computed at all. */
+/** Evaluation order, and cycles that cannot be evaluated. */
 export interface Ordered<K extends string | number> {
   readonly order: readonly K[];
-  /** Each circle from one of its members round to the last before it. */
+  /** Each cycle, starting from one of its members. */
   readonly circles: readonly (readonly K[])[];
 }
 
 /**
- * Orders computed values so that each comes after those that it needs (strongly connected components after
- * Tarjan, 1972). Members of a circle, a value that needs itself among them, are in no order.
+ * Orders computed values after their dependencies (strongly connected components, Tarjan 1972). Members of cycles, including
+ * self-references, are not ordered.
  */
 export function orderOf<K extends string | number>(dependents: readonly Dependent<K>[]): Ordered<K> {
   const needs = new Map(dependents.map(({ key, needs: list }) => [key, list]));
@@ -23,7 +23,7 @@ export function orderOf<K extends string | number>(dependents: readonly Dependen
   const onStack = new Set<K>();
   const order: K[] = [];
   const circles: K[][] = [];
-  // An explicit stack: thousands of values may hang in one chain.
+  // An explicit stack: chains may have thousands of members.
   for (const { key: root } of dependents) {
     if (index.has(root)) continue;
     const work: { key: K; next: number }[] = [{ key: root, next: 0 }];
@@ -70,7 +70,7 @@ export function orderOf<K extends string | number>(dependents: readonly Dependen
   return { order, circles };
 }
 
-/** A way through a circle that returns to its first member. */
+/** A path through a cycle back to its first member. */
 function round<K extends string | number>(members: readonly K[], needs: ReadonlyMap<K, readonly K[]>): K[] {
   const inside = new Set(members);
   const start = members[members.length - 1]!;
@@ -92,7 +92,7 @@ function round<K extends string | number>(members: readonly K[], needs: Readonly
   return [...members];
 }
 
-/** The values that must be computed again when some have changed: those that need them, directly or not. */
+/** Values to recompute after changes: all direct and indirect dependents. */
 export function touchedBy<K extends string | number>(dependents: readonly Dependent<K>[], changed: Iterable<K>): Set<K> {
   const users = new Map<K, K[]>();
   for (const { key, needs } of dependents) for (const need of needs) users.set(need, [...(users.get(need) ?? []), key]);

@@ -2,7 +2,7 @@ import { RE2JS } from 're2js';
 
 const patterns = new Map<string, RE2JS | null>();
 
-/** Compiles a pattern on an engine that cannot hang; `null` when it is none. Flags as in XPath: s, m, i, x, and q for a pattern that stands for its own letters. */
+/** Compiles a pattern on a linear-time engine; `null` if invalid. XPath flags: s, m, i, x, and q for literal patterns. */
 export function patternOf(pattern: string, flags = ''): RE2JS | null {
   const key = `${flags}/${pattern}`;
   let found = patterns.get(key);

@@ -1,11 +1,8 @@
 import { FeelRange, FeelValue, compare } from './value';
 
-/**
- * How points and ranges lie to one another: the functions of DMN 1.4, section 10.3.4.9 ("range functions"), from memory; checked in tests
- * by counting points.
- */
+/** Relations of points and ranges: DMN 1.4, section 10.3.4.9 ("range functions"), from memory; tests verify them by counting points. */
 
-/** A range with both its ends; a point is one that holds itself alone. */
+/** A range with both ends; a point contains only itself. */
 interface Span {
   readonly low: FeelValue;
   readonly lowIn: boolean;
@@ -23,7 +20,7 @@ const spanOf = (value: FeelValue): Span | null =>
         : { low: value.low, lowIn: value.lowIncluded, high: value.high, highIn: value.highIncluded, point: false }
       : { low: value, lowIn: true, high: value, highIn: true, point: true };
 
-/** Thrown where two ends have no order. */
+/** Thrown if two ends are unordered. */
 class NoOrder extends Error {}
 
 function order(a: FeelValue, b: FeelValue): number {
@@ -36,7 +33,7 @@ const before = (a: Span, b: Span) => {
   const at = order(a.high, b.low);
   return at < 0 || (at === 0 && !(a.highIn && b.lowIn));
 };
-/** Whether a begins before b does: with ends that are out, the same number is later at the beginning. */
+/** Whether a starts before b; for equal numbers an excluded start is later. */
 const beginsBefore = (a: Span, b: Span) => {
   const at = order(a.low, b.low);
   return at < 0 || (at === 0 && a.lowIn && !b.lowIn);
@@ -59,7 +56,7 @@ const ANY_OF_BOTH = 'points and ranges';
 const POINT_FIRST = 'a point or range, and a range';
 const RANGE_FIRST = 'a range, and a point or range';
 
-/** The relations by name: what they take, what they ask. */
+/** Relations by name, with operand types. */
 export const RELATIONS: Readonly<Record<string, { readonly takes: string; readonly help: string; readonly holds: (a: Span, b: Span) => boolean }>> = {
   before: { takes: ANY_OF_BOTH, help: 'Whether the first lies wholly before the second.', holds: before },
   after: { takes: ANY_OF_BOTH, help: 'Whether the first lies wholly after the second.', holds: (a, b) => before(b, a) },
@@ -77,7 +74,7 @@ export const RELATIONS: Readonly<Record<string, { readonly takes: string; readon
   coincides: { takes: ANY_OF_BOTH, help: 'Whether both are the same.', holds: (a, b) => a.point === b.point && sameStart(a, b) && sameEnd(a, b) },
 }; // prettier-ignore
 
-/** Whether a relation holds; `null` where the operands are not what it takes, or have no order. */
+/** Whether a relation holds; `null` for wrong or unordered operands. */
 export function relate(name: string, a: FeelValue, b: FeelValue): boolean | null {
   const { takes, holds } = RELATIONS[name]!;
   const [x, y] = [spanOf(a), spanOf(b)];

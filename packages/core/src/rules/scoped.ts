@@ -5,32 +5,32 @@ import { FeelContext, FeelFunction, FeelValue, isContext } from './value';
 
 import { ORDERED, PROPERTIES, path } from './operators';
 
-/** A prepared piece of an expression. `locals` holds what `for` and functions name, by slot. */
+/** A compiled part. `locals` holds variables of `for` and functions, by slot. */
 export type Run = (names: FeelContext, locals: FeelValue[], meter: Meter) => FeelValue;
 
-/** A prepared part of an expression, with the type of its value. */
+/** A compiled part with its type. */
 export interface Piece {
   readonly run: Run;
   readonly type: FeelType;
 }
 
-/** An operator between two types. The right side is run only where the left one does not decide. */
+/** An operator between two types. The right operand is evaluated only if needed. */
 export interface Operation {
   readonly apply: (left: FeelValue, right: Run, names: FeelContext, locals: FeelValue[], meter: Meter) => FeelValue;
   readonly type: FeelType;
 }
 
-/** What the surroundings of a part name: variables of `for` and functions, or the item that a filter looks at. */
+/** Names bound around a part: variables of `for` and functions, or a filter's item. */
 export type Frame =
   { readonly locals: ReadonlyMap<string, { readonly slot: number; readonly type: FeelType }> } | { readonly item: number; readonly type: FeelType };
 
-/** What a rule looks at: a name of its scope, or a name of one of the groups around it (`model`, `parts` …). */
+/** What a rule reads: a name in scope, or in a group (`model`, `parts` …). */
 export interface Use {
   readonly group: string | null;
   readonly name: string;
 }
 
-/** What is behind names: the names that an expression may use, those that it does use, and what is wrong with it. */
+/** Name resolution: permitted names, names used, and problems. */
 export abstract class Scoped {
   readonly problems: RuleProblem[] = [];
 
@@ -53,7 +53,7 @@ export abstract class Scoped {
 
   used = (): Use[] => [...this.uses.values()];
 
-  /** How many locals an evaluation needs. */
+  /** Number of locals. */
   get locals(): number {
     return this.slots;
   }
@@ -74,7 +74,7 @@ export abstract class Scoped {
     this.uses.set(`${group ?? ''}\n${name}`, { group, name });
   }
 
-  /** Prepares an expression. */
+  /** Compiles an expression. */
   abstract piece(expr: Expr, frames: readonly Frame[]): Piece;
 
   protected lookUp(name: string, frames: readonly Frame[]): Piece | null {
@@ -141,7 +141,7 @@ export abstract class Scoped {
           ),
         type: { kind: 'function', blank: false, result: known.result([]) },
       };
-    // People say yes and no where FEEL says true and false; a property of that name comes first.
+    // yes and no stand for FEEL's true and false; a property of that name takes precedence.
     if (/^(yes|no)$/i.test(name)) {
       const said = name.toLowerCase() === 'yes';
       return { run: () => said, type: plain('boolean') };
@@ -181,7 +181,7 @@ export abstract class Scoped {
     return { run, type: wrap(fields[name]!) };
   }
 
-  /** Says when an operand cannot be what is wanted. */
+  /** Reports an operand that cannot have the wanted type. */
   protected expect(expr: Expr, type: FeelType, kinds: readonly string[], what: string) {
     if (type.kind === 'any' || type.kind === 'null' || kinds.includes(type.kind)) return;
     this.complain(expr, 'type', `${what} needs a ${typeWord(plain(kinds[0] as FeelType['kind']))}; ${this.text(expr)} is a ${typeWord(type)}.`);

@@ -2,7 +2,7 @@ import type { SyntaxNode } from '@lezer/common';
 import { distance } from 'fastest-levenshtein';
 import { parser, trackVariables } from 'lezer-feel';
 
-/** What is wrong or doubtful at a place of an expression. Offsets count UTF-16 units from its start. */
+/** A problem at a location. Offsets count UTF-16 units. */
 export interface RuleProblem {
   readonly severity: 'error' | 'warning';
   readonly code:
@@ -23,13 +23,13 @@ export interface RuleProblem {
   readonly message: string;
   readonly from: number;
   readonly to: number;
-  /** A text to put in the place of `from` to `to`, and what that would do. */
+  /** Replacement text for `from` to `to`, and its effect. */
   readonly fix?: { readonly label: string; readonly text: string };
 }
 
 export type BinaryOperator = '+' | '-' | '*' | '/' | '**' | '=' | '!=' | '<' | '<=' | '>' | '>=' | 'and' | 'or';
 
-/** One node of an expression, with its place. */
+/** A syntax node with its location. */
 export type Expr = { readonly from: number; readonly to: number } & (
   | { readonly type: 'literal'; readonly value: null | boolean | number | string }
   | { readonly type: 'moment'; readonly text: string }
@@ -62,20 +62,20 @@ export type Expr = { readonly from: number; readonly to: number } & (
 export interface Binder {
   readonly name: string;
   readonly list: Expr;
-  /** The end of a range of whole numbers. */
+  /** End of an integer range. */
   readonly end: Expr | null;
 }
 
 export const LONGEST_RULE = 10_000;
-/** The deepest that brackets, conditions and functions may be in one another. */
+/** Maximum nesting of brackets, conditions and functions. */
 const DEEPEST = 150;
-/** Operators of one rank from which on they are kept as a chain: fewer tell more of how the value came about. */
+/** Number of equal operators kept as a chain; fewer give more detailed explanations. */
 const CHAIN = 16;
 
-/** Operators in a row that the grammar's parser surely follows; it gives up somewhere behind. */
+/** Chained operators the grammar's parser handles reliably. */
 const MOST_OPERATORS = 300;
 
-/** What is said of a rule that is nested too deeply. */
+/** Message for rules nested too deeply. */
 export const TOO_DEEP = `The rule is nested more than ${DEEPEST} levels deep.`;
 
 class Refused extends Error {
@@ -84,7 +84,7 @@ class Refused extends Error {
   }
 }
 
-/** Names that hold blanks and signs are read in FEEL as an identifier with single blanks. */
+/** FEEL names with blanks are normalised to single blanks. */
 const nameText = (text: string): string => text.replace(/\s+/gu, ' ').trim();
 
 /** Unescapes a FEEL string literal. */
@@ -98,10 +98,10 @@ function unquote(literal: string): string {
   });
 }
 
-/** Kinds of nodes whose operators follow one another, with the operator where the kind says it. */
+/** Chainable node kinds, with the operator if implied. */
 const CHAINS: Readonly<Record<string, BinaryOperator | null>> = { ArithmeticExpression: null, Disjunction: 'or', Conjunction: 'and' };
 
-/** Builds expressions from the parser's tree. */
+/** Builds syntax nodes from the parser's tree. */
 class Reader {
   constructor(private readonly source: string) {}
 
@@ -111,7 +111,7 @@ class Reader {
     for (let child = node.firstChild; child; child = child.nextSibling) if (child.name !== 'LineComment' && child.name !== 'BlockComment') list.push(child);
     return list;
   }
-  /** Children that are expressions, not signs or words. */
+  /** Children that are expressions. */
   private parts = (node: SyntaxNode) => this.children(node).filter((child) => /^[A-Z]/.test(child.name) && !child.name.endsWith('Op'));
 
   private unknown(node: SyntaxNode): Refused {
@@ -245,7 +245,7 @@ class Reader {
     }
   }
 
-  /** Operators of one rank that follow one another; `null` where there are few, or none. */
+  /** Chained operators of one precedence; `null` if few. */
   private chain(node: SyntaxNode, depth: number): Expr | null {
     const rest: { operator: BinaryOperator; node: SyntaxNode; to: number }[] = [];
     let left = node;
@@ -290,7 +290,7 @@ class Reader {
     return { type: 'call', name, callee, args: positional ? this.children(positional).map((child) => this.read(child, depth + 1)) : [], names: null, ...at };
   }
 
-  /** The tests of `x in (…)` or of a list of unary tests. */
+  /** Tests of `x in (…)` or unary tests. */
   tests(node: SyntaxNode, depth: number): Expr[] {
     if (node.name === 'PositiveUnaryTests') return this.children(node).map((child) => this.read(child, depth));
     if (node.name === 'UnaryTests') {
@@ -307,14 +307,14 @@ class Reader {
 
 export type Parsed<T> = { readonly ok: true; readonly value: T } | { readonly ok: false; readonly problems: readonly RuleProblem[] };
 
-/** A value that the tracker takes for any name of a scope. */
+/** Placeholder value for any name in scope. */
 export type NameTree = { readonly [name: string]: NameTree | null };
 
-/** The parser's own view of a scope: it needs the names alone, nested where a path may follow. */
+/** The parser's scope: names only, nested for paths. */
 const tracked = (names: NameTree): Record<string, unknown> =>
   Object.fromEntries(Object.entries(names).map(([name, inner]) => [name, inner === null ? 0 : tracked(inner)]));
 
-/** The name that was probably meant: the same but for case and blanks, a caption, or one or two letters away. */
+/** The probably intended name: differing in case and blanks, a caption, or up to two letters. */
 export function nearest(name: string, candidates: readonly string[], captions: Readonly<Record<string, string>>): string | null {
   const squeezed = (text: string) => text.toLowerCase().replace(/[\s_-]+/g, '');
   const wanted = squeezed(name);
@@ -330,7 +330,7 @@ export function nearest(name: string, candidates: readonly string[], captions: R
   return best;
 }
 
-/** A rule's text with blanks in the place of its texts and comments, so that signs can be looked at alone. */
+/** The text with strings and comments blanked, for checking operators. */
 const bare = (source: string): string =>
   source.replace(/"(?:[^"\\]|\\.)*"|\/\*[\s\S]*?\*\/|\/\/[^\n]*/g, (part) =>
     part.startsWith('"') ? `"${'_'.repeat(Math.max(0, part.length - 2))}"` : ' '.repeat(part.length),
@@ -338,7 +338,7 @@ const bare = (source: string): string =>
 
 const CLOSES: Readonly<Record<string, string>> = { ')': '(', ']': '[', '}': '{' };
 
-/** How deep brackets are in one another at most, and the first one that is never closed, from the inside out. */
+/** Maximum bracket depth, and the first unclosed bracket from the inside. */
 function brackets(signs: string): { readonly deepest: number; readonly deepestAt: number; readonly open: number | null } {
   const stack: number[] = [];
   let [deepest, deepestAt] = [0, 0];
@@ -359,7 +359,7 @@ const problem = (code: RuleProblem['code'], message: string, from: number, to: n
   problems: [{ severity: 'error' as const, code, message, from, to, ...(fix ? { fix } : {}) }],
 });
 
-/** What the grammar does not read, said so that it can be repaired. */
+/** Explains what the grammar cannot parse, so it can be corrected. */
 function syntaxProblem(source: string, signs: string, node: SyntaxNode, names: NameTree) {
   const end = source.trimEnd().length;
   const text = source.slice(node.from, node.to).trim();
@@ -383,7 +383,7 @@ function syntaxProblem(source: string, signs: string, node: SyntaxNode, names: N
   }
   const { open } = brackets(signs);
   if (open !== null && node.from >= end - 1) return problem('syntax', `The ${JSON.stringify(source[open])} is never closed.`, open, open + 1);
-  // A name with blanks of which one letter is wrong falls apart into words that mean nothing side by side.
+  // A misspelt name with blanks parses as unrelated words.
   const run = /[\p{L}_][\p{L}\p{N}_ ]*$/u.exec(signs.slice(0, node.from))?.[0] ?? '';
   const written = `${run}${/^[\p{L}\p{N}_ ]*/u.exec(signs.slice(node.from))![0]}`;
   const near = written.trim().includes(' ') ? nearest(written.trim(), Object.keys(names), {}) : null;
@@ -410,11 +410,11 @@ function treeOf(source: string, names: NameTree, top: 'Expression' | 'UnaryTests
   if (source.trim() === '') return problem('syntax', 'The rule is empty.', 0, source.length);
   if (source.length > LONGEST_RULE) return problem('too-long', `A rule can have at most ${LONGEST_RULE} characters.`, LONGEST_RULE, source.length);
   const signs = bare(source);
-  // Before it is parsed: the parser's own view of names takes a time that grows with the square of the depth.
+  // Before parsing: parser time grows with the square of the depth.
   const { deepest, deepestAt } = brackets(signs);
   if (deepest > DEEPEST) return problem('too-deep', TOO_DEEP, deepestAt, deepestAt + 1);
   const root = parser.configure({ top, contextTracker: trackVariables(tracked(names)) }).parse(source).topNode;
-  // The grammar reads `a == b` as `a = (= b)`, and `a <> b` as `a < (> b)`; `&&`, `||` and single quotes do not parse at all.
+  // The grammar reads `a == b` as `a = (= b)` and `a <> b` as `a < (> b)`; `&&`, `||` and single quotes do not parse.
   const doubled = /(?<![<>!=])==/.exec(signs);
   if (doubled) return problem('double-equals', 'Compare two values with a single "=".', doubled.index, doubled.index + 2, { label: 'Write =', text: '=' });
   const unequal = /<>/.exec(signs);
@@ -426,7 +426,7 @@ function treeOf(source: string, names: NameTree, top: 'Expression' | 'UnaryTests
     },
   });
   if (wrong === null) return { ok: true, value: root };
-  // The parser gives up where it is asked for too much, and calls an error what is none.
+  // The parser gives up on large input and reports a false error.
   const at = wrong as SyntaxNode;
   let depth = 0;
   for (let node: SyntaxNode | null = at; node && depth <= DEEPEST; node = node.parent) depth++;
@@ -450,25 +450,25 @@ const guarded = <T>(work: () => T): Parsed<T> => {
   }
 };
 
-/** Reads an expression; `names` are the names that may be in it, so that names with blanks are found. */
+/** Parses an expression; `names` allows names with blanks. */
 export function parseExpression(source: string, names: NameTree): Parsed<Expr> {
   const tree = treeOf(source, names, 'Expression');
   return tree.ok ? guarded(() => new Reader(source).read(tree.value)) : tree;
 }
 
-/** Reads unary tests such as `[1..10]`, `"A", "B"` or `not("X")`. One of them must hold. */
+/** Parses unary tests such as `[1..10]`, `"A", "B"` or `not("X")`. One must hold. */
 export function parseTests(source: string, names: NameTree): Parsed<readonly Expr[]> {
   const tree = treeOf(source, names, 'UnaryTests');
   return tree.ok ? guarded(() => new Reader(source).tests(tree.value, 0)) : tree;
 }
 
-/** Calls `visit` for an expression and everything in it. */
+/** Visits an expression and all its parts. */
 export function walk(expr: Expr, visit: (expr: Expr) => void): void {
   visit(expr);
   for (const child of childrenOf(expr)) walk(child, visit);
 }
 
-/** The direct parts of an expression. */
+/** Direct parts of an expression. */
 export function childrenOf(expr: Expr): readonly Expr[] {
   switch (expr.type) {
     case 'path':

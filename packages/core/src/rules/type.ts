@@ -1,6 +1,6 @@
 import { NameTree } from './syntax';
 
-/** Types that an expression can have. `any` is a type that is not known before the rule runs. */
+/** Types of expressions. `any` is unknown until evaluation. */
 export type TypeKind =
   | 'any'
   | 'null'
@@ -17,29 +17,29 @@ export type TypeKind =
   | 'function'
   | 'range';
 
-/** A type, with what is known of its parts. */
+/** A type with details. */
 export interface FeelType {
   readonly kind: TypeKind;
-  /** Whether there may be no value. */
+  /** Whether it may be blank. */
   readonly blank: boolean;
-  /** The type of a list's items or of a range's ends. */
+  /** Item type of a list or end type of a range. */
   readonly item?: FeelType;
-  /** The entries of a context; absent when they are not known. */
+  /** Entries of a context; absent if unknown. */
   readonly fields?: Readonly<Record<string, FeelType>>;
-  /** What a function gives. */
+  /** Result type of a function. */
   readonly result?: FeelType;
 }
 
 export const ANY: FeelType = { kind: 'any', blank: true };
 export const NULL: FeelType = { kind: 'null', blank: true };
-/** A type by its name; `blank` says whether there may be no value. */
+/** A type by name; `blank` says whether it may be blank. */
 export const plain = (kind: TypeKind, blank = false): FeelType => ({ kind, blank });
 export const listOf = (item: FeelType, blank = false): FeelType => ({ kind: 'list', item, blank });
 export const contextType = (fields: Readonly<Record<string, FeelType>>, blank = false): FeelType => ({ kind: 'context', fields, blank });
 export const blankable = (type: FeelType): FeelType => (type.blank ? type : { ...type, blank: true });
 export const filled = (type: FeelType): FeelType => (type.blank && type.kind !== 'any' && type.kind !== 'null' ? { ...type, blank: false } : type);
 
-/** The type that takes in two others. */
+/** The common type of two. */
 export function join(a: FeelType, b: FeelType): FeelType {
   const blank = a.blank || b.blank;
   if (a.kind === 'null') return blankable(b);
@@ -53,23 +53,23 @@ export function join(a: FeelType, b: FeelType): FeelType {
   return { ...a, blank };
 }
 
-/** How a type is named to people. */
+/** Display name of a type. */
 export const typeWord = (type: FeelType): string =>
   (({ string: 'text', boolean: 'yes or no', context: 'group of values', any: 'value', null: 'blank' }) as Readonly<Record<string, string>>)[type.kind] ??
   type.kind;
 
-/** What a rule can name, with types: properties by the name that they have in rules, and the holders around its own. */
+/** Names with types available to a rule: properties by rule name, and surrounding holders. */
 export interface RuleScope {
   readonly names: Readonly<Record<string, FeelType>>;
-  /** Captions of properties by their name in rules, for suggestions. */
+  /** Captions by rule name, for suggestions. */
   readonly captions?: Readonly<Record<string, string>>;
-  /** The type of the value that unary tests look at. */
+  /** Type of the value unary tests apply to. */
   readonly input?: FeelType;
-  /** Whether `today()` and `now()` may be asked: in conditions and checks, but not in values that are stored. */
+  /** Whether `today()` and `now()` are permitted: in conditions and checks, not in stored values. */
   readonly clock: boolean;
 }
 
-/** The names of a scope as the parser needs them. */
+/** Names of a scope for the parser. */
 export function namesOf(fields: RuleScope['names']): NameTree {
   const tree: Record<string, NameTree | null> = {};
   for (const [name, type] of Object.entries(fields)) {

@@ -1,6 +1,6 @@
 /**
- * The values that rules compute with: those of FEEL (OMG Decision Model and Notation, chapter 10).
- * `null` stands for "no value"; dates, times and durations are the classes below.
+ * Values of rules, as in FEEL (OMG Decision Model and Notation, chapter 10). `null` is "no value"; dates, times and durations are the
+ * classes below.
  */
 export type FeelValue =
   | null
@@ -17,12 +17,12 @@ export type FeelValue =
   | readonly FeelValue[]
   | FeelContext;
 
-/** Named values. A plain object without a prototype, so that no name is special. */
+/** Named values. No prototype, so no name is special. */
 export interface FeelContext {
   readonly [name: string]: FeelValue;
 }
 
-/** A function written in a rule. */
+/** A function defined in a rule. */
 export class FeelFunction {
   constructor(
     readonly parameters: readonly string[],
@@ -30,7 +30,7 @@ export class FeelFunction {
   ) {}
 }
 
-/** A calendar date, as days since 1970-01-01 (proleptic Gregorian calendar, ISO 8601). */
+/** A calendar date as days since 1970-01-01 (proleptic Gregorian, ISO 8601). */
 export class FeelDate {
   constructor(readonly days: number) {}
   toString(): string {
@@ -38,7 +38,7 @@ export class FeelDate {
   }
 }
 
-/** A time of day in seconds, with the offset from UTC in seconds where one was given. */
+/** A time of day in seconds, with UTC offset in seconds if given. */
 export class FeelTime {
   constructor(
     readonly seconds: number,
@@ -49,14 +49,14 @@ export class FeelTime {
   }
 }
 
-/** A date and time of day, local, with the offset from UTC in seconds where one was given. */
+/** A date and time, local, with UTC offset in seconds if given. */
 export class FeelDateTime {
   constructor(
     readonly days: number,
     readonly seconds: number,
     readonly offset: number | null,
   ) {}
-  /** Seconds since 1970-01-01; a local time counts as UTC. */
+  /** Seconds since 1970-01-01; local times count as UTC. */
   get instant(): number {
     return this.days * DAY + this.seconds - (this.offset ?? 0);
   }
@@ -92,7 +92,7 @@ export class MonthsDuration {
   }
 }
 
-/** A range such as `[1..10)`; an end may be open to infinity (`null`). */
+/** A range such as `[1..10)`; `null` ends are infinite. */
 export class FeelRange {
   constructor(
     readonly low: FeelValue,
@@ -104,10 +104,10 @@ export class FeelRange {
 
 const DAY = 86_400;
 
-/** The last year that dates reach, and with a minus the first. */
+/** Largest year of dates; the smallest is its negative. */
 export const LAST_YEAR = 200_000;
 
-/** Days since 1970-01-01 of a date of the Gregorian calendar, or `null` when there is no such date. */
+/** Days since 1970-01-01 of a Gregorian date; `null` if invalid. */
 export function daysOf(year: number, month: number, day: number): number | null {
   if (!Number.isInteger(year) || !Number.isInteger(month) || !Number.isInteger(day) || Math.abs(year) > LAST_YEAR) return null;
   const at = new Date(0);
@@ -115,7 +115,7 @@ export function daysOf(year: number, month: number, day: number): number | null 
   return at.getUTCFullYear() === year && at.getUTCMonth() === month - 1 && at.getUTCDate() === day ? at.getTime() / 86_400_000 : null;
 }
 
-/** Year, month (1 to 12) and day of a number of days since 1970-01-01. */
+/** Year, month (1 to 12) and day of a day number. */
 export function civil(days: number): { readonly year: number; readonly month: number; readonly day: number } {
   const at = new Date(days * 86_400_000);
   return { year: at.getUTCFullYear(), month: at.getUTCMonth() + 1, day: at.getUTCDate() };
@@ -141,14 +141,14 @@ function isoOffset(offset: number | null): string {
   return `${offset < 0 ? '-' : '+'}${two(Math.floor(minutes / 60))}:${two(minutes % 60)}`;
 }
 
-/** Reads a date as ISO 8601 writes it; `null` when it is none. */
+/** Parses an ISO 8601 date; `null` if invalid. */
 export function readDate(text: string): FeelDate | null {
   const m = /^(-?\d{4,6})-(\d{2})-(\d{2})$/.exec(text);
   const days = m && daysOf(Number(m[1]), Number(m[2]), Number(m[3]));
   return days === null ? null : new FeelDate(days);
 }
 
-/** Reads a time of day as ISO 8601 writes it; `null` when it is none. */
+/** Parses an ISO 8601 time of day; `null` if invalid. */
 export function readTime(text: string): FeelTime | null {
   const m = /^(\d{2}):(\d{2}):(\d{2}(?:\.\d{1,9})?)(Z|[+-]\d{2}:\d{2})?$/.exec(text);
   if (!m || Number(m[1]) > 23 || Number(m[2]) > 59 || Number(m[3]) >= 60) return null;
@@ -160,7 +160,7 @@ export function readTime(text: string): FeelTime | null {
   return new FeelTime(seconds, (m[4].startsWith('-') ? -1 : 1) * (hours * 3600 + minutes * 60));
 }
 
-/** Reads a date and time as ISO 8601 writes it; a date alone is its midnight. */
+/** Parses an ISO 8601 date and time; a date alone means midnight. */
 export function readDateTime(text: string): FeelDateTime | null {
   const at = text.indexOf('T');
   const date = readDate(at < 0 ? text : text.slice(0, at));
@@ -168,7 +168,7 @@ export function readDateTime(text: string): FeelDateTime | null {
   return date && time && new FeelDateTime(date.days, time.seconds, time.offset);
 }
 
-/** Reads a duration as ISO 8601 writes it: of years and months, or of days and time. */
+/** Parses an ISO 8601 duration: years and months, or days and time. */
 export function readDuration(text: string): DaysDuration | MonthsDuration | null {
   const months = /^(-?)P(?=\d)(?:(\d{1,9})Y)?(?:(\d{1,9})M)?$/.exec(text);
   if (months) return new MonthsDuration((months[1] ? -1 : 1) * (Number(months[2] ?? 0) * 12 + Number(months[3] ?? 0)));
@@ -178,7 +178,7 @@ export function readDuration(text: string): DaysDuration | MonthsDuration | null
   return new DaysDuration((m[1] ? -1 : 1) * (days * DAY + hours * 3600 + minutes * 60 + seconds));
 }
 
-/** Moves a date by months; the day is cut to the length of the month. */
+/** Adds months; the day is limited to the month's length. */
 export function addMonths(days: number, months: number): number | null {
   const { year, month, day } = civil(days);
   const at = year * 12 + month - 1 + months;
@@ -190,20 +190,20 @@ export function addMonths(days: number, months: number): number | null {
   return daysOf(y, m, Math.min(day, 28));
 }
 
-/** Whether a value is a context, and neither a list nor one of the classes above. */
+/** Whether a value is a context. */
 export const isContext = (value: FeelValue): value is FeelContext =>
   typeof value === 'object' && value !== null && (Object.getPrototypeOf(value) === null || Object.getPrototypeOf(value) === Object.prototype);
 
 export const isList = (value: FeelValue): value is readonly FeelValue[] => Array.isArray(value);
 
-/** Makes a context from entries. */
+/** Makes a context. */
 export function contextOf(entries: Iterable<readonly [string, FeelValue]>): FeelContext {
   const context = Object.create(null) as Record<string, FeelValue>;
   for (const [name, value] of entries) context[name] = value;
   return context;
 }
 
-/** The name of a value's type, as FEEL names it. */
+/** FEEL name of a value's type. */
 export function typeName(value: FeelValue): string {
   if (value === null) return 'null';
   if (isList(value)) return 'list';
@@ -217,7 +217,7 @@ export function typeName(value: FeelValue): string {
   return value instanceof FeelFunction ? 'function' : 'context';
 }
 
-/** A number that orders values of one type; `null` when the type has no order. Texts are ordered by themselves. */
+/** Sort key of a value; `null` for unordered types. Texts compare directly. */
 function rank(value: FeelValue): number | null {
   if (typeof value === 'number') return value;
   if (value instanceof FeelDate) return value.days;
@@ -227,7 +227,7 @@ function rank(value: FeelValue): number | null {
   return value instanceof MonthsDuration ? value.months : null;
 }
 
-/** Orders two values: negative, 0 or positive; `null` when they cannot be compared (other types, or no value). */
+/** Compares two values: negative, 0 or positive; `null` if not comparable. */
 export function compare(a: FeelValue, b: FeelValue): number | null {
   if (typeof a === 'number' && typeof b === 'number') return a - b;
   if (typeof a === 'string' && typeof b === 'string') return a < b ? -1 : a > b ? 1 : 0;
@@ -236,7 +236,7 @@ export function compare(a: FeelValue, b: FeelValue): number | null {
   return x === null || y === null ? null : x - y;
 }
 
-/** Whether two values are equal; `null` when they are of different types. `null` equals `null` alone. */
+/** Whether two values are equal; `null` if of different types. `null` equals only `null`. */
 export function equal(a: FeelValue, b: FeelValue): boolean | null {
   if (a === b) return true;
   if (a === null || b === null) return false;

@@ -5,7 +5,7 @@ import { compareNames, lookAlike, nameOddity } from './names';
 import { FILE_FIELDS, FileField, MODEL_FACTS, Property, PropertyDraft, SHEET_FACTS, ruleNameOf } from './property';
 import { feelType, ruleScope } from './scope';
 
-/** What is wrong with a property's definition, by the field that must change. A warning does not keep it from being saved. */
+/** A problem in a property's definition, by field. Warnings do not prevent saving. */
 export interface DefinitionProblem {
   readonly severity: 'error' | 'warning';
   readonly field: keyof PropertyDraft;
@@ -30,30 +30,27 @@ export interface DefinitionProblem {
     | 'states'
     | 'default';
   readonly message: string;
-  /** Where in an expression, if it is about one. */
+  /** Location in an expression, if any. */
   readonly from?: number;
   readonly to?: number;
 }
 
-/** The longest written name that Rule takes. STEP and DXF set no limit; 255 characters is what other holders commonly allow (common practice). */
+/** Longest written name. STEP and DXF set no limit; other holders commonly allow 255 characters (common practice). */
 export const LONGEST_NAME = 255;
 
-/** What a definition is checked with, besides the other properties. */
+/** Context for checking a definition. */
 export interface DefinitionGround {
-  /** Names of the choice lists and number series that there are; unchecked when absent. */
+  /** Existing choice lists and number series; not checked if absent. */
   readonly lists?: readonly string[];
   readonly series?: readonly string[];
   readonly classes?: readonly string[];
-  /** Workflow states of the company; names of others are doubtful. */
+  /** Workflow states of the company; others get a warning. */
   readonly states?: readonly string[];
 }
 
 type Other = Pick<Property, 'id' | 'writtenName' | 'retired'> & Partial<Property>;
 
-/**
- * Checks a definition against itself and against the other properties of the schema, retired ones included:
- * their names are still in files.
- */
+/** Checks a definition by itself and against all properties, including retired ones, whose names remain in files. */
 export function checkDefinition(draft: PropertyDraft, others: readonly Other[], ground: DefinitionGround = {}): DefinitionProblem[] {
   const problems: DefinitionProblem[] = [];
   const add = (

@@ -3,7 +3,7 @@ import { HeldValue, StandIns, TypedValue, countDecimals, holdValue, parseText, r
 import { sameWording } from './names';
 import { Property } from './property';
 
-/** One thing that is wrong with a value, in a word for programs and a sentence for people. */
+/** A problem with a value: code and sentence. */
 export interface Violation {
   readonly code:
     | 'required'
@@ -28,23 +28,23 @@ export interface Violation {
   readonly message: string;
 }
 
-/** What a holder shows for a property: nothing, something that only looks like a value, a value, or a text that is not a value of the type. */
+/** State of a property in a holder: absent, blank in disguise, a value, or text invalid for the type. */
 export type CellState =
   | { readonly state: 'blank'; readonly violations: readonly Violation[] }
   | { readonly state: 'stand-in'; readonly text: string; readonly violations: readonly Violation[] }
   | { readonly state: 'value'; readonly value: TypedValue; readonly violations: readonly Violation[] }
   | { readonly state: 'unreadable'; readonly text: string; readonly violations: readonly Violation[] };
 
-/** The longest text that a value may be, whatever its property says: files of all formats must be able to hold it. */
+/** Longest value of any property; every format must be able to hold it. */
 export const LONGEST_VALUE = 20_000;
 
 const violation = (code: Violation['code'], message: string): Violation => ({ code, message });
 
-/** What a typed value breaks of the constraints that need nothing but the value. */
+/** Violations of constraints that depend only on the value. */
 export function constraintViolations(value: TypedValue, p: Property): Violation[] {
   const found: Violation[] = [];
   if (typeof value === 'string') {
-    // Counting characters takes a list of them; most texts are short enough by any count.
+    // Counting characters allocates; most texts are short by any count.
     const length = p.minLength === null && (p.maxLength === null || value.length <= p.maxLength) ? value.length : [...value].length;
     if (p.minLength !== null && length < p.minLength) found.push(violation('too-short', `needs at least ${p.minLength} characters, has ${length}`));
     if (p.maxLength !== null && length > p.maxLength) found.push(violation('too-long', `may have ${p.maxLength} characters, has ${length}`));
@@ -76,7 +76,7 @@ export function constraintViolations(value: TypedValue, p: Property): Violation[
   return found;
 }
 
-/** Judges what a holder holds for a property. `held` is `null` when the name is not there at all. */
+/** Judges a held value; `null` if the name is absent. */
 export function judge(held: HeldValue | null, property: Property, standIns: StandIns): CellState {
   const missing = property.required ? [violation('required', 'is required')] : [];
   if (held === null || held.text === '') return { state: 'blank', violations: missing };
@@ -87,10 +87,10 @@ export function judge(held: HeldValue | null, property: Property, standIns: Stan
   return { state: 'value', value: parsed.value, violations: constraintViolations(parsed.value, property) };
 }
 
-/** The outcome of checking a text that someone wants to write: the value to hold (`null` blanks the property), or what is wrong. */
+/** Result of checking an entry: the value to hold (`null` for blank), or problems. */
 export type ProposedCheck = { readonly ok: true; readonly held: HeldValue | null } | { readonly ok: false; readonly violations: readonly Violation[] };
 
-/** Checks a text before it becomes a change line. The same code answers in the browser and on the server. */
+/** Checks an entry before it becomes a change. Shared by browser and server. */
 export function checkProposed(text: string, property: Property, standIns: StandIns): ProposedCheck {
   if (text === '')
     return property.required ? { ok: false, violations: [violation('required', 'is required and cannot be blanked')] } : { ok: true, held: null };

@@ -17,7 +17,7 @@ import {
 import { Schema } from './schema';
 import { VALUE_TYPES, showValue } from '../values';
 
-/** The values of a kind of file as JSON Schema (draft 2020-12) describes them. */
+/** Values of a kind of file as JSON Schema (draft 2020-12). */
 function valueSchema(property: Property): Record<string, unknown> {
   const about = {
     title: property.caption,
@@ -46,7 +46,7 @@ function valueSchema(property: Property): Record<string, unknown> {
   }
 }
 
-/** A schema as JSON Schema for the values that files of each kind hold, by written name. Rules and conditions are beyond it. */
+/** JSON Schema of the values held by each kind of file, by written name. Rules and conditions are not expressed. */
 export function toJsonSchema(schema: Schema, title: string): Record<string, unknown> {
   const active = schema.properties.filter((property) => !property.retired);
   return {
@@ -69,13 +69,13 @@ export function toJsonSchema(schema: Schema, title: string): Record<string, unkn
   };
 }
 
-/** One column of the workbook in which a schema is discussed: how a definition says it, and how a text is taken back. */
+/** A column of the schema workbook: writing and reading a definition's field. */
 interface Column {
   readonly header: string;
-  /** How earlier versions of Rule headed it. */
+  /** Headers of earlier versions. */
   readonly was?: string;
   readonly write: (property: PropertyDraft & { readonly retired: boolean }) => string;
-  /** @returns what the text changes of the definition, or a sentence that says why it cannot */
+  /** @returns the definition's changes, or why the text is invalid */
   readonly read: (text: string) => Partial<PropertyDraft & { readonly retired: boolean }> | string;
 }
 
@@ -109,7 +109,7 @@ const yesNo = (header: string, key: 'required' | 'open' | 'retired' | 'searched'
   read: (text) => (/^(yes|no|)$/i.test(text.trim()) ? { [key]: /^yes$/i.test(text.trim()) } : `${JSON.stringify(text)} is not yes or no`),
 });
 
-/** Where the value comes from, in one text: `file: author`, `model: mass`, `counted: Part numbers`, `ruled` … */
+/** The feed as one text: `file: author`, `model: mass`, `counted: Part numbers`, `ruled` … */
 const feedText = (property: PropertyDraft): string =>
   property.feed === 'file'
     ? `file: ${property.fileField ?? ''}`
@@ -123,7 +123,7 @@ const feedText = (property: PropertyDraft): string =>
             ? `counted: ${property.series ?? ''}`
             : property.feed;
 
-/** Which outlines an area is of, behind the name of the fact: `, all on "ROOM"`, `, around "Hall" on "A-AREA", holes counted`. */
+/** The outlines of an area, after the fact's name: `, all on "ROOM"`, `, around "Hall" on "A-AREA", holes counted`. */
 const areaText = (area: SheetArea | null): string => {
   if (!area) return '';
   const what =
@@ -161,7 +161,7 @@ function readFeed(text: string): Partial<PropertyDraft> | string {
   return feed === 'counted' ? { ...none, feed, series: detail || null } : { ...none, feed };
 }
 
-/** The columns of the workbook. What they do not say of a definition stays as it is. */
+/** Workbook columns. Other fields of a definition are kept. */
 export const SCHEMA_COLUMNS: readonly Column[] = [
   { header: 'Written name', write: (property) => property.writtenName, read: (text) => ({ writtenName: text }) },
   plain('Caption', 'caption'),
@@ -220,24 +220,24 @@ export const SCHEMA_COLUMNS: readonly Column[] = [
   yesNo('Retired', 'retired'),
 ];
 
-/** Whether a header is that of a column, in whatever case. */
+/** Whether a header names a column, ignoring case. */
 const isOf = ({ header, was }: Column, cell: string): boolean => [header, was].some((name) => name?.toLowerCase() === cell.toLowerCase());
 
-/** A schema as a table: a header, and a row a property. */
+/** A schema as a table: header, then a row per property. */
 export const schemaTable = (schema: Schema): string[][] => [
   SCHEMA_COLUMNS.map((column) => column.header),
   ...schema.properties.map((property) => SCHEMA_COLUMNS.map((column) => column.write(property))),
 ];
 
-/** What a table says of properties, and what in it cannot be understood, by row and column as spreadsheets count them. */
+/** Definitions read from a table, and errors by spreadsheet row and column. */
 export interface TakenTable {
   readonly properties: readonly (PropertyDraft & { readonly retired: boolean })[];
   readonly problems: readonly { readonly row: number; readonly column: string; readonly message: string }[];
 }
 
 /**
- * Takes a table back. Rows are known by their written name, or by a known spelling where a name was changed in the table and the
- * old one stands among the spellings; columns by their header, in any order. Columns that are missing change nothing.
+ * Reads the table back. Rows are matched by written name, or by known spelling if renamed; columns by header, in any order. Missing columns
+ * change nothing.
  */
 export function readSchemaTable(table: readonly (readonly string[])[], schema: Schema): TakenTable {
   const header = (table[0] ?? []).map((cell) => cell.trim());
@@ -260,7 +260,7 @@ export function readSchemaTable(table: readonly (readonly string[])[], schema: S
     for (const [column, index] of at) {
       if (index < 0) continue;
       const text = row[index] ?? '';
-      // What was not touched says nothing: a list's own choices are not written out.
+      // Unchanged cells mean nothing: a list's choices are not written out.
       if (old && text === column.write({ ...draftOf(old), retired: old.retired })) continue;
       if (!old && text === '') continue;
       const read = column.read(text);
@@ -274,7 +274,7 @@ export function readSchemaTable(table: readonly (readonly string[])[], schema: S
 
 const escaped = (text: string): string => text.replace(/[&<>"]/g, (c) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' })[c]!);
 
-/** A schema as a page to be printed: HTML that needs nothing else. */
+/** A schema as a self-contained HTML page for printing. */
 export function schemaPage(schema: Schema, { company, edition, date }: { readonly company: string; readonly edition: string; readonly date: string }): string {
   const active = schema.properties.filter((property) => !property.retired);
   const groups = [...new Set(active.map((property) => property.group))];

@@ -3,14 +3,14 @@ import { EntryForm } from './form';
 import { Binding, Link, cellName, linkName } from './mapping';
 import { Check, Schema } from './schema';
 
-/** One field of a definition, before and after. */
+/** A field of a definition, before and after. */
 export interface FieldChange {
   readonly field: string;
   readonly before: unknown;
   readonly after: unknown;
 }
 
-/** One difference between two schemas. Their sum leads from the one to the other. */
+/** A difference between schemas; together they lead from one to the other. */
 export type SchemaChange =
   | { readonly type: 'property added'; readonly property: Property }
   | { readonly type: 'property removed'; readonly property: Property }
@@ -30,7 +30,7 @@ export type SchemaChange =
   | { readonly type: 'strangers changed'; readonly before: Schema['strangers']; readonly after: Schema['strangers'] }
   | { readonly type: 'order changed'; readonly of: 'properties' | 'checks' | 'forms'; readonly before: readonly number[]; readonly after: readonly number[] };
 
-/** Whether two definitions or parts of them say the same. The order of entries in an object says nothing, that in a list does. */
+/** Whether two definitions are equal. Object key order is ignored, list order is not. */
 export function sameDefinition(a: unknown, b: unknown): boolean {
   if (a === b) return true;
   if (typeof a !== 'object' || typeof b !== 'object' || a === null || b === null) return false;
@@ -49,7 +49,7 @@ function fieldChanges(before: object, after: object): FieldChange[] {
   });
 }
 
-/** What leads from one schema to another, definition by definition. */
+/** Changes from one schema to another, per definition. */
 export function compareSchemas(before: Schema, after: Schema): SchemaChange[] {
   const changes: SchemaChange[] = [];
   const difference = <T extends { readonly id: number }>(
@@ -106,7 +106,7 @@ export function compareSchemas(before: Schema, after: Schema): SchemaChange[] {
   );
   if (!sameDefinition(before.strangers, after.strangers)) changes.push({ type: 'strangers changed', before: before.strangers, after: after.strangers });
   for (const part of ['properties', 'checks', 'forms'] as const) {
-    // Added ones come last and removed ones fall out by themselves; only what differs from that is a change of order.
+    // Additions come last and removals drop out; only other order differences count.
     const old = before[part].map((entry) => entry.id);
     const now = after[part].map((entry) => entry.id);
     const byItself = [...old.filter((id) => now.includes(id)), ...now.filter((id) => !old.includes(id))];
@@ -125,10 +125,10 @@ const inOrder = <T extends { readonly id: number }>(entries: readonly T[], order
   return [...entries].sort((a, b) => (place.get(a.id) ?? Infinity) - (place.get(b.id) ?? Infinity));
 };
 
-/** Bindings and links have no order of their own: they stand as they were made. */
+/** Bindings and links are unordered. */
 const byNumber = (a: { readonly id: number }, b: { readonly id: number }): number => a.id - b.id;
 
-/** Carries changes out on a schema. What a change is about and is no longer there is passed over. */
+/** Applies changes to a schema; changes to missing items are skipped. */
 export function applyChanges(schema: Schema, changes: readonly SchemaChange[]): Schema {
   let { properties, checks, forms, strangers, bindings, links } = schema;
   for (const change of changes)
@@ -190,7 +190,7 @@ export function applyChanges(schema: Schema, changes: readonly SchemaChange[]): 
   return { properties, checks, forms, strangers, bindings: [...bindings].sort(byNumber), links: [...links].sort(byNumber) };
 }
 
-/** A field that two people have changed in different ways since they both read it. */
+/** A field changed differently by two people since both read it. */
 export interface MergeConflict {
   readonly field: string;
   readonly base: unknown;
@@ -198,7 +198,7 @@ export interface MergeConflict {
   readonly mine: unknown;
 }
 
-/** Joins two people's edits of one definition, field by field. `merged` holds theirs where the two contradict each other. */
+/** Merges two edits of a definition field by field. On conflict `merged` has theirs. */
 export function mergeDefinitions<T extends object>(base: T, theirs: T, mine: T): { readonly merged: T; readonly conflicts: readonly MergeConflict[] } {
   const conflicts: MergeConflict[] = [];
   const merged = { ...theirs } as Record<string, unknown>;
@@ -210,7 +210,7 @@ export function mergeDefinitions<T extends object>(base: T, theirs: T, mine: T):
   return { merged: merged as T, conflicts };
 }
 
-/** Properties whose written name changes between two schemas, so that files have to follow. */
+/** Properties renamed between two schemas, so files must follow. */
 export function renames(before: Schema, after: Schema): { readonly property: Property; readonly from: string }[] {
   const was = new Map(before.properties.map((property) => [property.id, property]));
   return after.properties.flatMap((property) => {
@@ -219,7 +219,7 @@ export function renames(before: Schema, after: Schema): { readonly property: Pro
   });
 }
 
-/** A definition under a new written name, with the old one kept as a known spelling. */
+/** A definition with a new written name; the old one becomes a known spelling. */
 export const renamed = <P extends PropertyDraft>(property: P, writtenName: string): P => ({
   ...property,
   writtenName,

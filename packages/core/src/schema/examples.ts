@@ -4,20 +4,20 @@ import { ruledValue } from './judge';
 import { Property, PropertyDraft, RuleExample, ruleNameOf } from './property';
 import { feelValue, ruleScope } from './scope';
 
-/** How an example of a rule came out. */
+/** Outcome of a rule's example. */
 export interface ExampleResult {
   readonly passes: boolean;
-  /** What the rule gave, as text; empty for a blank. */
+  /** The rule's result as text; empty for blank. */
   readonly found: string;
-  /** Why nothing came out, or a given value is none of its type. */
+  /** Why there is no result, or which value has the wrong type. */
   readonly problem: string | null;
 }
 
 const failed = (problem: string): ExampleResult => ({ passes: false, found: '', problem });
 
 /**
- * Runs a worked example of a ruled property. Values are given as texts by written name, those of a group with the group's name
- * and a full stop before (`model.Material`); what is not given is blank. Parts of an assembly cannot be given.
+ * Runs a worked example of a ruled property. Values are texts by written name, in groups as `model.Material`; others are blank. Parts of an
+ * assembly cannot be given.
  */
 export function runExample(draft: PropertyDraft, example: RuleExample, others: readonly Property[]): ExampleResult {
   const property: Property = { ...draft, id: -1, retired: false };

@@ -1,17 +1,17 @@
 import { EntryForm, FormInput } from './form';
 import { Property } from './property';
 
-/** An input as it travels: the property by its written name. */
+/** An input for transfer; properties by written name. */
 export interface InputDocument extends Omit<FormInput, 'property'> {
   readonly property: string;
 }
 
-/** A form as it travels from one schema to another. */
+/** A form for transfer between schemas. */
 export interface FormDocument extends Omit<EntryForm, 'id' | 'panels'> {
   readonly panels: readonly (Omit<EntryForm['panels'][number], 'inputs'> & { readonly inputs: readonly InputDocument[] })[];
 }
 
-/** A form to be sent out. Inputs whose property is not in the schema are left behind. */
+/** Exports a form without inputs of unknown properties. */
 export function formDocument({ id, panels, ...form }: EntryForm, properties: readonly Pick<Property, 'id' | 'writtenName'>[]): FormDocument {
   void id;
   const names = new Map(properties.map((property) => [property.id, property.writtenName]));
@@ -27,7 +27,7 @@ export function formDocument({ id, panels, ...form }: EntryForm, properties: rea
   };
 }
 
-/** A form taken in, by written name or known spelling; names that the schema does not know are told, and their inputs left out. */
+/** Imports a form by written name or known spelling; unknown names are reported and left out. */
 export function readFormDocument(
   { panels, ...form }: FormDocument,
   properties: readonly Pick<Property, 'id' | 'writtenName' | 'knownSpellings'>[],

@@ -22,7 +22,7 @@ interface Placed {
   readonly at: number;
 }
 
-/** What differs between two layouts of a form, one sentence each, with the names that people know. */
+/** Differences between two versions of a form, as sentences. */
 export function layoutChanges(before: EntryForm['panels'], after: EntryForm['panels'], captionOf: (property: number) => string): string[] {
   const placed = (panels: EntryForm['panels']) =>
     new Map(

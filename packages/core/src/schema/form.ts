@@ -1,19 +1,19 @@
 import { Kind, Property, PropertyLevel } from './property';
 
-/** How an input shows its property. */
+/** An input's control. */
 export const INPUT_LOOKS = ['text', 'long text', 'list', 'option buttons', 'tick', 'number', 'date', 'person', 'counted'] as const;
 export type InputLook = (typeof INPUT_LOOKS)[number];
 
-/** What becomes of a value whose input disappears. */
+/** What happens to the value of a hidden input. */
 export const WHEN_HIDDEN = ['keep', 'clear', 'ask'] as const;
 
-/** Which holders inside a file an input is preset to: the document with what is common to all, all of them, or those with certain names. */
+/** Default holders of an input: document and common values, all, or those with certain names. */
 export const HOLDER_PRESETS = ['document', 'all', 'named'] as const;
 
-/** Columns that a panel is divided into at most, and by default. */
+/** Maximum and default columns of a panel. */
 export const PANEL_COLUMNS = 4;
 
-/** One question of a form: a property at the level that it is asked for. */
+/** An input: a property at a level. */
 export interface FormInput {
   /** Unique in the form. */
   readonly key: string;
@@ -23,9 +23,9 @@ export interface FormInput {
   /** Empty for the property's own. */
   readonly caption: string;
   readonly help: string;
-  /** Columns that it takes, of those of its panel. */
+  /** Columns spanned. */
   readonly width: number;
-  /** Conditions; empty for always shown, as required as the property is, and open. */
+  /** Conditions; empty for always visible, required as the property is, and editable. */
   readonly shownWhen: string;
   readonly requiredWhen: string;
   readonly readOnlyWhen: string;
@@ -34,38 +34,38 @@ export interface FormInput {
   readonly holderNames: readonly string[];
 }
 
-/** Inputs that belong together. */
+/** A group of inputs. */
 export interface FormPanel {
   readonly key: string;
   readonly title: string;
   readonly shownWhen: string;
-  /** Columns of the panel, 1 to {@link PANEL_COLUMNS}; all of them in forms that do not say. */
+  /** Panel columns, 1 to {@link PANEL_COLUMNS}; the maximum if absent. */
   readonly columns?: number;
   readonly inputs: readonly FormInput[];
 }
 
-/** Columns of a panel. */
+/** Number of columns of a panel. */
 export const columnsOf = (panel: Pick<FormPanel, 'columns'>): number => panel.columns ?? PANEL_COLUMNS;
 
-/** Columns that an input takes in its panel, never more than the panel has. */
+/** Columns an input spans, limited by its panel. */
 export const spanOf = (panel: Pick<FormPanel, 'columns'>, input: Pick<FormInput, 'width'>): number => Math.min(input.width, columnsOf(panel));
 
-/** What a designer fills in for files of some kinds and classes. */
+/** A form for some kinds and classes. */
 export interface EntryForm {
   readonly id: number;
   readonly name: string;
   readonly kinds: readonly Kind[];
-  /** Classes whose files it is for; all when empty. */
+  /** Its classes; all if empty. */
   readonly classes: readonly string[];
   readonly panels: readonly FormPanel[];
 }
 
-/** The level that a property is asked for at when nobody says otherwise: where its value is typed. */
+/** Default level of an input: where the value is typed. */
 export function levelAsked(property: Pick<Property, 'level' | 'feed' | 'inheritFrom'>): PropertyLevel {
   return property.feed === 'inherited' && property.inheritFrom !== null && property.inheritFrom !== 'model' ? property.inheritFrom : property.level;
 }
 
-/** The look that suits a property's type. */
+/** Default control for a property's type. */
 export function lookOf(property: Pick<Property, 'type' | 'feed' | 'choices' | 'open'>): InputLook {
   if (property.feed === 'counted') return 'counted';
   switch (property.type) {
@@ -87,7 +87,7 @@ export function lookOf(property: Pick<Property, 'type' | 'feed' | 'choices' | 'o
   }
 }
 
-/** Looks that a property can take. */
+/** Controls available to a property. */
 export function looksFor(property: Pick<Property, 'type' | 'feed' | 'choices' | 'open'>): InputLook[] {
   if (property.feed === 'counted') return ['counted', 'text'];
   switch (property.type) {
@@ -102,7 +102,7 @@ export function looksFor(property: Pick<Property, 'type' | 'feed' | 'choices' | 
   }
 }
 
-/** An input for a property as it is when it is laid out first. */
+/** A new input for a property. */
 export const newInput = (
   key: string,
   property: Pick<Property, 'id' | 'level' | 'feed' | 'inheritFrom' | 'type' | 'choices' | 'open' | 'maxLength'>,

@@ -3,10 +3,10 @@ import { JudgeGround } from './judge';
 import { ChoiceListDraft, choiceColumn, choicesFor, currentChoices } from './lists';
 import { Schema } from './schema';
 
-/** Workflow states that documents have where a company says nothing of its own, in their order (common practice). */
+/** Default workflow states, in order (common practice). */
 export const DEFAULT_STATES: readonly string[] = ['open', 'in check', 'released'];
 
-/** Makes the ground that schemas are judged on out of the company's stand-ins and choice lists. */
+/** Builds the judging context from stand-ins and choice lists. */
 export function groundOn(
   standIns: StandIns,
   lists: readonly ChoiceListDraft[],
@@ -22,7 +22,7 @@ export function groundOn(
     lookup: (list, value, column) => {
       const content = byName.get(list);
       const text = content ? choiceColumn(content, value, column) : null;
-      // Columns hold texts; one that is a plain number counts as one, so that a density can be multiplied.
+      // Columns hold texts; plain numbers are treated as numbers, so a density can be multiplied.
       return text === null || text === '' ? null : /^-?\d+(\.\d+)?$/.test(text) && !/^-?0\d/.test(text) ? Number(text) : text;
     },
     narrowed: (list, by) => {
@@ -32,7 +32,7 @@ export function groundOn(
   };
 }
 
-/** A schema with the choices of its lists filled in. */
+/** A schema with list choices resolved. */
 export function withChoices(schema: Schema, lists: readonly ChoiceListDraft[]): Schema {
   const choices = new Map(lists.map((list) => [list.name, currentChoices(list)]));
   return {

@@ -21,11 +21,11 @@ import { Binding, familyOf, homeCell, homeCells, ledBy, onBlock, withHomes, with
 import { Check, Schema } from './schema';
 import { feelType, feelValue, ruleScope } from './scope';
 
-/** Values by place and name, as {@link slotKey} joins them. */
+/** Values by place and name; see {@link slotKey}. */
 export type HeldBySlot = ReadonlyMap<string, HeldValue>;
 export const slotKey = (place: string, name: string): string => `${place}/${name}`;
 
-/** What the geometry of a model says; mass in kg, volume in m³, area in m², lengths in m. */
+/** Model facts; kg, m³, m², m. */
 export interface ModelFacts {
   readonly mass: number | null;
   readonly volume: number | null;
@@ -37,16 +37,16 @@ export interface ModelFacts {
   readonly height: number | null;
 }
 
-/** What a sheet of a drawing says of itself. */
+/** Sheet facts of a drawing. */
 export interface SheetFacts {
   readonly layout: string;
   /** Main scale: paper length ÷ model length. */
   readonly scale: number | null;
-  /** Its closed outlines, or the model's; areas in m². Empty where the drawing does not say its unit. */
+  /** Closed outlines of sheet or model; areas in m². Empty if the drawing's unit is unknown. */
   readonly outlines: readonly { readonly layer: string; readonly area: number; readonly within: number | null }[];
-  /** Texts in outlines: places in that list, the smallest outline first. */
+  /** Texts with the indices of their outlines, smallest first. */
   readonly labels: readonly { readonly text: string; readonly outlines: readonly number[] }[];
-  /** Name of the sheet size, where a standard names it. */
+  /** Standard sheet size, if any. */
   readonly size: string | null;
 }
 
@@ -56,14 +56,14 @@ export interface HolderFacts {
   readonly key: string;
   readonly label: string;
   readonly held: HeldBySlot;
-  /** The part file behind an occurrence, where it is known. */
+  /** Part file of an occurrence, if known. */
   readonly part: FileFacts | null;
-  /** The model that feeds a sheet, where that is not the one that the drawing shows; `null` for none. */
+  /** Model feeding the sheet, if not the drawing's; `null` for none. */
   readonly model?: FileFacts | null;
   readonly sheet: SheetFacts | null;
 }
 
-/** One file with all that its values can depend on. */
+/** A file with everything its values depend on. */
 export interface FileFacts {
   readonly id: number;
   readonly kind: Kind;
@@ -73,40 +73,40 @@ export interface FileFacts {
   readonly folder: string;
   readonly held: HeldBySlot;
   readonly geometry: ModelFacts | null;
-  /** The model that a drawing shows. */
+  /** Model of a drawing. */
   readonly model: FileFacts | null;
-  /** Direct children of an assembly that are known part files, with their quantities. */
+  /** Known part files placed directly in an assembly, with quantities. */
   readonly parts: readonly { readonly file: FileFacts; readonly quantity: number }[];
-  /** Values of the company, the project and the drawing set, by written name. */
+  /** Values of company, project and drawing set, by written name. */
   readonly above: Readonly<Partial<Record<WideLevel, ReadonlyMap<string, HeldValue>>>>;
-  /** Sheets of a drawing; absent where nobody asked for them. */
+  /** Sheets of a drawing; absent if not requested. */
   readonly sheets?: readonly SheetFacts[];
 }
 
-/** Where a value that is shown comes from. */
+/** Origin of a displayed value. */
 export type Origin = 'held' | 'another name' | 'ruled' | 'inherited' | 'model' | 'sheet' | 'fallback' | 'nowhere';
 
-/** What one file has for one property. */
+/** Judgement of one property in a file. */
 export interface Judged {
-  /** The property as the file's class has it. */
+  /** The property with class overrides. */
   readonly property: Property;
-  /** What is in the file. */
+  /** Held value. */
   readonly held: HeldValue | null;
-  /** What the value is, wherever it comes from. */
+  /** Effective value. */
   readonly value: HeldValue | null;
   readonly origin: Origin;
   readonly cell: CellState;
-  /** What a rule, a model or a wider holder says the file should hold; absent when nothing says so. */
+  /** The value the file should hold by rule, model or wider holder; absent if undetermined. */
   readonly derived?: HeldValue | null;
   /** Why a rule gave no value. */
   readonly failure?: string;
-  /** Whether the value is only worked out: its holder has no place that could hold it. */
+  /** Whether the value is only computed; its holder cannot store it. */
   readonly unheld?: true;
-  /** The known spelling under which the value stands. */
+  /** Known spelling in use. */
   readonly otherName?: string;
 }
 
-/** A check that a file does not pass. */
+/** A failed check. */
 export interface Failed {
   readonly check: Check;
   readonly message: string;
@@ -117,7 +117,7 @@ export interface FileJudgement {
   readonly failed: readonly Failed[];
 }
 
-/** Something of a schema that cannot work. */
+/** A defect in a schema. */
 export interface SchemaProblem {
   readonly property: number | null;
   readonly check: number | null;
@@ -125,15 +125,15 @@ export interface SchemaProblem {
   readonly problem?: RuleProblem;
 }
 
-/** What a schema is judged with. */
+/** Context for judging. */
 export interface JudgeGround {
   readonly standIns: StandIns;
-  /** Workflow states in their order. */
+  /** Workflow states, in order. */
   readonly states: readonly string[];
-  /** The instant for conditions and checks, in seconds since 1970-01-01 UTC. */
+  /** Clock for conditions and checks, seconds since 1970-01-01 UTC. */
   readonly instant: number;
   readonly lookup?: Host['lookup'];
-  /** The rows of choice lists, for choices that another property narrows: list, value → allowed choices. */
+  /** Choice list rows narrowed by another property: list, value → permitted choices. */
   readonly narrowed?: (list: string, by: string) => readonly string[] | null;
 }
 
@@ -147,7 +147,7 @@ interface Prepared {
 const GROUPS = ['model', 'project', 'drawing set', 'assembly', 'part', 'document'] as const;
 const GEOMETRY_NAMES = { 'geometry mass': 'mass', 'geometry volume': 'volume', 'geometry material': 'material' } as const;
 
-/** Units of the model's facts, as {@link ModelFacts} has them. */
+/** Units of {@link ModelFacts}. */
 const FACT_UNIT: Readonly<Record<keyof ModelFacts, string | null>> = {
   mass: 'kg',
   volume: 'm³',
@@ -160,28 +160,28 @@ const FACT_UNIT: Readonly<Record<keyof ModelFacts, string | null>> = {
 };
 
 /**
- * A schema made ready to judge files: expressions compiled once, computed values in an order in which each comes after
- * those that it needs. Values in circles are not computed; {@link problems} names them.
+ * A schema ready for judging: expressions compiled, computed values in dependency order. Values in cycles are not computed; see {@link
+ * problems}.
  */
 export class PreparedSchema {
   readonly problems: readonly SchemaProblem[];
   private readonly prepared: readonly Prepared[];
   private readonly byKind: ReadonlyMap<Kind, readonly Prepared[]>;
   private readonly checks: readonly { readonly check: Check; readonly condition: CompiledRule }[];
-  /** The properties that a property's expressions look at, in its own holder or in a group. */
+  /** Properties a property's expressions read, in its own holder or a group. */
   readonly looksAt: ReadonlyMap<number, ReadonlySet<number>>;
-  /** The properties that are judged; all when `null`. */
+  /** Judged properties; `null` for all. */
   readonly judged: ReadonlySet<number> | null = null;
-  /** The properties that a judgement tells of; others are judged for their sake. All when `null`. */
+  /** Reported properties; others are judged as dependencies. `null` for all. */
   private readonly told: ReadonlySet<number> | null = null;
-  /** Names of the own holder that expressions look at, and of each group. */
+  /** Names expressions read, in the own holder and per group. */
   private readonly needed = new Map<string, Set<string>>();
   private readonly active: readonly Property[];
   private readonly byRuleName: ReadonlyMap<string, Property>;
 
-  /** The schema, with the cells that lead as the homes of their properties. */
+  /** The schema with home cells resolved. */
   readonly schema: Schema;
-  /** Properties of sheets as each family of blocks holds them. */
+  /** Sheet properties by block family. */
   private readonly byFamily = new Map<string, readonly Prepared[]>();
 
   constructor(
@@ -252,7 +252,7 @@ export class PreparedSchema {
     }
     const place = new Map(order.map((id, i) => [id, i]));
     const rank = ({ property, rule }: Prepared) => (rule === null ? -1 : (place.get(property.id) ?? -2));
-    // What is in a circle is judged as it is held, by a rule that is not there.
+    // Members of cycles are judged as held, without a rule.
     this.prepared = list.map((entry) => (entry.rule && !place.has(entry.property.id) ? { ...entry, rule: null } : entry)).sort((a, b) => rank(a) - rank(b));
     this.byKind = new Map(
       (['part', 'assembly', 'drawing', 'other'] as const).map((kind) => [
@@ -263,14 +263,14 @@ export class PreparedSchema {
     this.problems = problems;
   }
 
-  /** The checks that look at one of some properties. */
+  /** Checks that read any of some properties. */
   checksOf(properties: ReadonlySet<number>): Set<number> {
     return new Set(
       this.checks.filter(({ condition }) => condition.uses.some((use) => properties.has(this.byRuleName.get(use.name)?.id ?? 0))).map(({ check }) => check.id),
     );
   }
 
-  /** The same schema, judging some properties and checks alone, with what they look at. */
+  /** The same schema limited to some properties and checks and their dependencies. */
   only(properties: ReadonlySet<number>, checks: ReadonlySet<number>): PreparedSchema {
     const judged = new Set(properties);
     const kept = this.checks.filter(({ check }) => checks.has(check.id));
@@ -281,41 +281,41 @@ export class PreparedSchema {
     return Object.assign(view, this, { byKind, checks: kept, judged, told: properties, documents: new WeakMap() });
   }
 
-  /** The same schema for someone who adds to it by {@link need}: it is compiled once for all, and stays as it is for the others. */
+  /** A copy that {@link need} may extend: the compiled original is shared. */
   copy(): PreparedSchema {
     const own = Object.create(PreparedSchema.prototype) as PreparedSchema;
     const needed = new Map([...this.needed].map(([group, names]) => [group, new Set(names)] as const));
     return Object.assign(own, this, { needed, documents: new WeakMap() });
   }
 
-  /** The company's stand-ins, as the schema is judged with. */
+  /** Stand-ins used for judging. */
   get standIns(): StandIns {
     return this.ground.standIns;
   }
 
-  /** Groups that any expression looks at, so that nobody loads what nobody asks for. */
+  /** Groups any expression reads; others need not be loaded. */
   get uses(): ReadonlySet<string> {
     return new Set(this.needed.keys());
   }
 
-  /** Whether any expression looks at one of some names, in whatever group. */
+  /** Whether any expression reads one of some names, in any group. */
   looksAtName(...names: readonly string[]): boolean {
     return [...this.needed.values()].some((needed) => names.some((name) => needed.has(name)));
   }
 
-  /** Makes ready what an expression outside the definitions looks at as well. */
+  /** Prepares the reads of an outside expression. */
   need(rule: { readonly uses: CompiledRule['uses'] } | null): void {
     this.documents = new WeakMap();
     const add = (group: string, name: string) => this.needed.set(group, (this.needed.get(group) ?? new Set<string>()).add(name));
     for (const { group, name } of rule?.uses ?? []) {
       add(group ?? '', name);
-      // What a wider holder has can be named plainly, and must be there to be looked at.
+      // Wider holders' values have plain names, and are prepared too.
       const level = group === null ? this.byRuleName.get(name)?.level : undefined;
       if (level && isWide(level)) add(level, name);
     }
   }
 
-  /** Properties whose computed values need a value of others: in the same holder, or across a group. */
+  /** Properties whose computed values depend on others, in the same holder or across a group. */
   dependents(): { readonly key: number; readonly needs: readonly { readonly group: string | null; readonly property: number }[] }[] {
     return this.prepared.flatMap(({ property, rule }) => {
       const needs = (rule?.uses ?? []).flatMap((use) => {
@@ -327,7 +327,7 @@ export class PreparedSchema {
     });
   }
 
-  /** What a file holds under a property, and under which name. */
+  /** A property's held value and the name it is under. */
   private holding(file: FileFacts, property: Property): { held: HeldValue | null; otherName?: string; other?: HeldValue } {
     const slot = slotOf(property, file.kind);
     const held =
@@ -364,10 +364,7 @@ export class PreparedSchema {
     return contextOf(entries);
   }
 
-  /**
-   * What expressions about a file can see, before anything is computed. For a holder inside it `around` says what file that is and
-   * which part is behind it.
-   */
+  /** What expressions about a file can read before computation. For inner holders `around` gives the file and the part. */
   namesFor(file: FileFacts, around: { readonly document: FileFacts; readonly part: FileFacts | null } | null = null): Record<string, FeelValue> {
     const names = Object.create(null) as Record<string, FeelValue>;
     for (const group of GROUPS) {
@@ -408,7 +405,7 @@ export class PreparedSchema {
     return names;
   }
 
-  /** Values of wider holders by their plain names: of the company, the project and the drawing set, and inside a file those of the file. */
+  /** Wider holders' values by plain name: company, project and drawing set, and inside a file the file's. */
   private nameWider(names: Record<string, FeelValue>, file: FileFacts, document: FileFacts | null): void {
     for (const name of this.needed.get('') ?? []) {
       const property = this.byRuleName.get(name);
@@ -418,7 +415,7 @@ export class PreparedSchema {
     }
   }
 
-  /** What a file itself has, computed values included; kept while what is inside it is judged. */
+  /** A file's own values including computed ones; cached while its inner holders are judged. */
   private documentNames(document: FileFacts): Readonly<Record<string, FeelValue>> {
     const known = this.documents.get(document);
     if (known) return known;
@@ -429,24 +426,24 @@ export class PreparedSchema {
   }
   private documents = new WeakMap<FileFacts, Readonly<Record<string, FeelValue>>>();
 
-  /** All that an expression about a file can see once its computed values are known: its groups and its own values. */
+  /** Everything expressions about a file can read after computation: groups and own values. */
   ownNames(file: FileFacts): Record<string, FeelValue> {
     const names = this.namesFor(file);
     for (const { property, value } of this.judge(file).values.values()) names[ruleNameOf(property)] = this.typed(value, property);
     return names;
   }
 
-  /** What expressions run with. */
+  /** Evaluation environment. */
   host(): Host {
     return { instant: this.ground.instant, ...(this.ground.lookup ? { lookup: this.ground.lookup } : {}) };
   }
 
-  /** Judges all that a file has and lacks. Uniqueness is a matter of the whole library and is not judged here. */
+  /** Judges a file. Uniqueness concerns the library and is judged elsewhere. */
   judge(file: FileFacts): FileJudgement {
     return this.judgeNamed(file, this.namesFor(file));
   }
 
-  /** The same with the names at hand, to which the values that expressions look at are added. */
+  /** The same, also returning the names with the values read. */
   private judgeNamed(file: FileFacts, names: Record<string, FeelValue>): FileJudgement {
     const host = this.host();
     const values = this.judgeList(file, this.byKind.get(file.kind)!, 'document', names, host, (prepared, own) =>
@@ -462,7 +459,7 @@ export class PreparedSchema {
     return { values, failed };
   }
 
-  /** Judges what a holder inside a file has and lacks: one variant, body, occurrence or sheet. */
+  /** Judges a variant, body, occurrence or sheet. */
   judgeHolder(file: FileFacts, holder: HolderFacts): FileJudgement['values'] {
     const inner: FileFacts = {
       ...file,
@@ -475,13 +472,13 @@ export class PreparedSchema {
     const host = this.host();
     const list = (holder.level === 'sheet' ? this.onSheet(familyOf(holder.label)) : this.at(holder.level)).filter(({ property }) => {
       const slot = slotOf(property, file.kind);
-      // A sheet has what its title block has a cell for.
+      // A sheet has the properties its title block has cells for.
       return property.kinds.includes(file.kind) && (slot.place !== 'cell' || holder.held.has(slotKey(slot.place, slot.name)));
     });
     const behind = holder.level === 'variant' ? file : holder.level === 'occurrence' ? holder.part : null;
     return this.judgeList(inner, list, holder.level, names, host, (prepared, own) => {
       const one = this.value(inner, own, prepared, names, { ...host, instant: null }, holder.level);
-      // A sheet holds values in the cells of its title block alone; what has none is shown, and never written.
+      // A sheet stores values only in title block cells; others are shown but not written.
       if (holder.level === 'sheet' && slotOf(own, file.kind).place !== 'cell' && one.derived !== undefined) {
         const { derived: _, ...rest } = one;
         void _;
@@ -494,14 +491,14 @@ export class PreparedSchema {
     });
   }
 
-  /** All that an expression about a holder inside a file can see once its computed values are known. */
+  /** Everything expressions about an inner holder can read after computation. */
   holderNames(file: FileFacts, holder: HolderFacts): Record<string, FeelValue> {
     const names = this.namesFor({ ...file, held: holder.held }, { document: file, part: holder.part });
     for (const { property, value } of this.judgeHolder(file, holder).values()) names[ruleNameOf(property)] = this.typed(value, property);
     return names;
   }
 
-  /** Judges the values of a company, a project or a drawing set, each with what stands above it. */
+  /** Judges company, project and drawing set values, each with the levels above. */
   judgeWide(level: WideLevel, held: HeldBySlot, above: FileFacts['above'] = {}): FileJudgement['values'] {
     const file: FileFacts = { id: 0, kind: 'other', className: null, state: null, name: '', folder: '', held, geometry: null, model: null, parts: [], above };
     const names = this.namesFor(file);
@@ -511,12 +508,12 @@ export class PreparedSchema {
     );
   }
 
-  /** Properties whose values a holder of a level has. */
+  /** Properties held at a level. */
   private at(level: PropertyLevel): readonly Prepared[] {
     return this.prepared.filter(({ property }) => isHeldAt(property, level) && this.judged?.has(property.id) !== false);
   }
 
-  /** Properties of the level sheet, each with the cell that is its home in a family of blocks. */
+  /** Sheet properties with their home cells in a block family. */
   private onSheet(family: string): readonly Prepared[] {
     let known = this.byFamily.get(family);
     if (!known) {
@@ -534,7 +531,7 @@ export class PreparedSchema {
     return this.judged ? known.filter(({ property }) => this.judged!.has(property.id)) : known;
   }
 
-  /** Whether any property is held inside files at a level. */
+  /** Whether any property is held at an inner level. */
   hasLevel(level: InnerLevel): boolean {
     return this.active.some((property) => property.level === level);
   }
@@ -637,7 +634,7 @@ export class PreparedSchema {
     return asHeld();
   }
 
-  /** What is wrong with a value in the light of the others. */
+  /** Problems of a value in context. */
   private more(file: FileFacts, one: Judged, prepared: Prepared, names: FeelContext, host: Host): Violation[] {
     const { property, cell } = one;
     const found: Violation[] = [];
@@ -673,13 +670,13 @@ export class PreparedSchema {
     return found;
   }
 
-  /** The compiled rule of a property, for explaining it. */
+  /** A property's compiled rule, for explanations. */
   ruleOf(property: number): CompiledRule | null {
     return this.prepared.find((entry) => entry.property.id === property)?.rule ?? null;
   }
 }
 
-/** The result of a rule as a value of its property: rounded to its decimals, blank for an empty text. */
+/** A rule's result as a property value: rounded, blank for empty text. */
 export function ruledValue(result: FeelValue, property: Property): { readonly value: HeldValue | null; readonly failure?: string } {
   if (result === null || result === '') return { value: null };
   const wrong = (): { value: null; failure: string } => ({ value: null, failure: `the rule returned a ${typeName(result)}` });
@@ -699,10 +696,10 @@ export function ruledValue(result: FeelValue, property: Property): { readonly va
   }
 }
 
-/** Share of a figure of the model that rounding of densities and tables may make up; the same as for written masses. */
+/** Tolerance for rounded densities and tables, as for written masses. */
 const NEAR = 5e-4;
 
-/** Whether a number that is held is what the model says, but for its rounding. */
+/** Whether a held number equals the model's, within rounding. */
 function isNear(held: HeldValue | null, given: HeldValue | null, property: Property): boolean {
   if (held === null || given === null || held.text === '' || property.type !== 'number') return false;
   const [one, other] = [readHeld(held, property), readHeld(given, property)];
@@ -710,10 +707,10 @@ function isNear(held: HeldValue | null, given: HeldValue | null, property: Prope
   return Math.abs((one.value as number) - (other.value as number)) <= NEAR * Math.abs(other.value as number);
 }
 
-/** A held value with its unit, for sentences. */
+/** A held value with unit, for messages. */
 const shownText = (held: HeldValue): string => (held.unit ? `${held.text} ${held.unit}` : held.text);
 
-/** Whether two held values say the same of a property, though one may be held as a text and the other as a number. */
+/** Whether two held values are equal for a property, even if one is text and one a number. */
 export function sameValue(a: HeldValue | null, b: HeldValue | null, property: Property): boolean {
   if (sameHeld(a, b)) return true;
   if (a === null || b === null || a.text === '' || b.text === '' || a.form === b.form) return false;
@@ -721,24 +718,24 @@ export function sameValue(a: HeldValue | null, b: HeldValue | null, property: Pr
   return one.ok && other.ok && one.value === other.value;
 }
 
-/** A value as the text of a title block cell that is its home. */
+/** A value as text in its home cell. */
 function asCellText(held: HeldValue | null, property: Property): HeldValue | null {
   if (held === null || held.text === '') return null;
   const parsed = readHeld(held, property);
   return heldText(parsed.ok ? showValue(parsed.value, property) : held.text);
 }
 
-/** A scale as drawings state it (ISO 5455; the form is from memory): `1:2`, `5:1`. */
+/** A scale as on drawings (ISO 5455; form from memory): `1:2`, `5:1`. */
 export function scaleText(scale: number): string {
   const round = (n: number) => String(Number(n.toPrecision(6)));
   return scale >= 1 ? `${round(scale)}:1` : `1:${round(1 / scale)}`;
 }
 
-/** The area that a definition means, in m²; `null` where the sheet has no such outline. */
+/** The defined area in m²; `null` if the sheet lacks the outline. */
 export function areaOn({ outlines, labels }: Pick<SheetFacts, 'outlines' | 'labels'>, area: SheetArea): number | null {
   const named = area.layer.trim().toLowerCase();
   const onLayer = (index: number) => named === '' || outlines[index]!.layer.trim().toLowerCase() === named;
-  /** Its own area, less what is cut out of it; what is in a hole is not cut out again. */
+  /** Own area minus holes; areas inside holes are not subtracted again. */
   const net = (index: number): number =>
     outlines[index]!.area - (area.holes ? outlines.reduce((sum, outline) => sum + (outline.within === index ? outline.area : 0), 0) : 0);
   let sum: number;
@@ -753,7 +750,7 @@ export function areaOn({ outlines, labels }: Pick<SheetFacts, 'outlines' | 'labe
     if (own.length === 0) return null;
     if (area.of === 'largest of a layer') sum = net(own.reduce((best, index) => (outlines[index]!.area > outlines[best]!.area ? index : best)));
     else {
-      /** How many outlines are around one: with holes, an odd one is a hole. */
+      /** Number of surrounding outlines; with holes, odd means hole. */
       const depth = (index: number): number => {
         let count = 0;
         for (let at = outlines[index]!.within; at !== null && count <= outlines.length; at = outlines[at]!.within) count++;
@@ -762,11 +759,11 @@ export function areaOn({ outlines, labels }: Pick<SheetFacts, 'outlines' | 'labe
       sum = own.reduce((total, index) => total + (area.holes && depth(index) % 2 === 1 ? -1 : 1) * outlines[index]!.area, 0);
     }
   }
-  // Sums of doubles carry noise in their last digits.
+  // Sums of doubles are noisy in the last digits.
   return Number(sum.toPrecision(12));
 }
 
-/** What a sheet says for a property: a number where the property is one. */
+/** A sheet fact for a property; a number if the property is numeric. */
 function sheetFact(sheet: SheetFacts, property: Property): number | string | null {
   if (property.sheetFact === 'sheet size') return sheet.size;
   if (property.sheetFact === 'closed area') return property.sheetArea ? areaOn(sheet, property.sheetArea) : null;
@@ -774,7 +771,7 @@ function sheetFact(sheet: SheetFacts, property: Property): number | string | nul
   return property.type === 'number' ? sheet.scale : scaleText(sheet.scale);
 }
 
-/** What the model or a sheet says, as a value of a property in its unit and with its decimals. */
+/** A model or sheet fact in the property's unit and decimals. */
 function factValue(fact: number | string, property: Property, unit: string | null): HeldValue | null {
   if (typeof fact === 'string') return fact === '' ? null : { text: fact, form: 'text' };
   const parsed = readHeld({ text: String(fact), form: 'measure', ...(unit ? { unit } : {}) }, { type: 'number', unit: property.unit ?? unit });
@@ -783,8 +780,8 @@ function factValue(fact: number | string, property: Property, unit: string | nul
 }
 
 /**
- * The properties and checks whose judgement can differ between two schemas: those that are defined in another way, and those that
- * look at one of them, directly or not. Choice lists are the same to both.
+ * Properties and checks whose judgement may differ between two schemas: redefined ones and their dependents. Choice lists are taken as
+ * equal.
  */
 export function differing(before: PreparedSchema, after: PreparedSchema): { readonly properties: ReadonlySet<number>; readonly checks: ReadonlySet<number> } {
   const was = new Map(before.schema.properties.map((property) => [property.id, property]));

@@ -1,29 +1,29 @@
 import { compareNames } from './names';
 
-/** One allowed value, with what else is known of it. */
+/** A permitted value with its columns. */
 export interface Choice {
   readonly value: string;
-  /** Texts by column name. */
+  /** Texts by column. */
   readonly columns: Readonly<Record<string, string>>;
   readonly retired: boolean;
-  /** The value that takes a retired one's place. */
+  /** Replacement for a retired value. */
   readonly replacedBy: string | null;
 }
 
-/** Allowed values that many properties share. */
+/** A choice list shared by properties. */
 export interface ChoiceListDraft {
   readonly name: string;
   readonly columns: readonly string[];
   readonly choices: readonly Choice[];
-  /** The column that names the values of another property that a choice goes with, separated by semicolons; blank goes with all. */
+  /** Column naming the values of another property a choice is for, separated by semicolons; blank means all. */
   readonly goesWith: string | null;
 }
 
-/** The values that may be chosen, in their order. */
+/** Selectable values in order. */
 export const currentChoices = (list: Pick<ChoiceListDraft, 'choices'>): string[] =>
   list.choices.filter((choice) => !choice.retired).map((choice) => choice.value);
 
-/** The values that go with a value of the narrowing property. */
+/** Values for a value of the narrowing property. */
 export function choicesFor(list: Pick<ChoiceListDraft, 'choices' | 'goesWith'>, by: string): string[] {
   const { goesWith } = list;
   if (goesWith === null) return currentChoices(list);
@@ -35,11 +35,11 @@ export function choicesFor(list: Pick<ChoiceListDraft, 'choices' | 'goesWith'>, 
     .map((choice) => choice.value);
 }
 
-/** What is in a column beside a value; retired ones are still known. */
+/** A column's text for a value, including retired ones. */
 export const choiceColumn = (list: Pick<ChoiceListDraft, 'choices'>, value: string, column: string): string | null =>
   list.choices.find((choice) => choice.value === value)?.columns[column] ?? null;
 
-/** What is wrong with a choice list, by the row it is about (counted from 1), or the list itself (0). */
+/** Problems of a choice list by row (from 1), or of the list (0). */
 export function checkList(list: ChoiceListDraft): { readonly row: number; readonly message: string }[] {
   const problems: { row: number; message: string }[] = [];
   if (list.name.trim() === '') problems.push({ row: 0, message: 'A choice list needs a name.' });
@@ -65,13 +65,13 @@ export function checkList(list: ChoiceListDraft): { readonly row: number; readon
   return problems;
 }
 
-/** What taking a list again from its source would change. */
+/** Changes from reloading a list's source. */
 export interface ListComparison {
   readonly added: readonly Choice[];
   readonly changed: readonly { readonly value: string; readonly column: string; readonly before: string; readonly after: string }[];
-  /** Choices that the source does not have any more: they are retired, never dropped, for files may hold them. */
+  /** Choices missing in the source are retired, never removed: files may hold them. */
   readonly gone: readonly string[];
-  /** Retired choices that the source has again. */
+  /** Retired choices that reappear in the source. */
   readonly back: readonly string[];
   readonly same: number;
   readonly result: ChoiceListDraft;
@@ -95,7 +95,7 @@ export function compareList(
   const choices: Choice[] = [...loaded].map(([value, texts]) => {
     const old = known.get(value);
     if (!old) return { value, columns: texts, retired: false, replacedBy: null };
-    // Columns that only Rule has stay as they are.
+    // Columns that exist only in Rule are kept.
     const merged = { ...old.columns, ...texts };
     const differences = columns.filter((column) => (old.columns[column] ?? '') !== texts[column]);
     for (const column of differences) changed.push({ value, column, before: old.columns[column] ?? '', after: texts[column]! });

@@ -7,19 +7,19 @@ type Known = Pick<Property, 'id' | 'writtenName' | 'knownSpellings'>;
 type PieceDocument =
   Exclude<CellPiece, { readonly property: number }> | (Omit<Extract<CellPiece, { readonly property: number }>, 'property'> & { readonly property: string });
 
-/** A binding as it travels: properties by their written names. */
+/** A binding for transfer; properties by written name. */
 export interface BindingDocument extends Omit<Binding, 'id' | 'shows'> {
   readonly shows: readonly PieceDocument[];
 }
 
-/** A link as it travels. */
+/** A link for transfer. */
 export interface LinkDocument extends Omit<Link, 'id' | 'at'> {
   readonly at: readonly LinkEndDocument[];
 }
 
 type LinkEndDocument = { readonly property: string; readonly of?: 'model' } | Extract<LinkEnd, { readonly name: string }>;
 
-/** Bindings and links to be sent out. Those that name a property which is not in the schema are left behind. */
+/** Exports bindings and links. Those of unknown properties are left out. */
 export function mappingDocument(
   properties: readonly Named[],
   bindings: readonly Binding[],
@@ -46,7 +46,7 @@ export function mappingDocument(
   };
 }
 
-/** Bindings and links taken in, by written name or known spelling; those that name what the schema does not know are told by that name. */
+/** Imports bindings and links by written name or known spelling; unknown names are reported. */
 export function readMappingDocument(
   properties: readonly Known[],
   document: { readonly bindings: readonly BindingDocument[]; readonly links: readonly LinkDocument[] },

@@ -21,14 +21,17 @@ const formWords = (form: CellForm): string => {
     .join('');
 };
 
-/** One piece of what a cell shows, in words. @param captionOf how people call a property */
+/**
+ * A piece of a cell's content in words.
+ * @param captionOf caption of a property
+ */
 export function pieceWords(piece: CellPiece, captionOf: (property: number) => string): string {
   if ('words' in piece) return `“${piece.words}”`;
   if ('fact' in piece) return `${piece.fact}${formWords(piece.form)}`;
   return `${captionOf(piece.property)} of the ${piece.from}${formWords(piece.form)}`;
 }
 
-/** What is done where a text does not fit, in words. */
+/** The rule for text that does not fit, in words. */
 export function fitWords({ steps, narrowest, abbreviations }: FitRule): string {
   if (steps.length === 0) return 'nothing';
   return steps
@@ -40,18 +43,18 @@ export function fitWords({ steps, narrowest, abbreviations }: FitRule): string {
     .join(', then ');
 }
 
-/** What a cell shows, in words. */
+/** A cell's content in words. */
 export function bindingWords({ shows, leads, fit }: Pick<Binding, 'shows' | 'leads' | 'fit'>, captionOf: (property: number) => string): string {
   if (shows.length === 0) return 'nothing';
   return `${shows.map((piece) => pieceWords(piece, captionOf)).join(' + ')}${leads ? ', at home here' : ''}${fit ? `; if too long: ${fitWords(fit)}` : ''}`;
 }
 
-/** Where an end of a link is, in words. */
+/** An end of a link in words. */
 export const linkEndWords = (at: LinkEnd, captionOf: (property: number) => string): string =>
   'property' in at
     ? `${captionOf(at.property)}${at.of === 'model' ? ' of the model' : ''}`
     : `${at.place === 'field' ? "the file's own field" : 'the name'} ${JSON.stringify(at.name)}`;
 
-/** Where a link leads, in words: its addresses in their order. */
+/** A link's addresses in words, in order. */
 export const linkEndsWords = (at: readonly LinkEnd[], captionOf: (property: number) => string): string =>
   at.map((end) => linkEndWords(end, captionOf)).join(', else ');

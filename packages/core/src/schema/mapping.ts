@@ -2,11 +2,11 @@ import { FIT_STEPS, FitRule } from '../lettering';
 import { NUMBER_FORMS } from '../values';
 import { INNER_LEVELS, KINDS, Kind, Led, Property, Slot, WideLevel, isHeldAt, isWide, slotOf } from './property';
 
-/** Where a cell takes a property's value from: the drawing's document, its own sheet, the model that feeds the sheet, or a holder above files. */
+/** Source of a property in a cell: the drawing, its sheet, the sheet's model, or a level above files. */
 export const CELL_SOURCES = ['drawing', 'sheet', 'model', 'drawing set', 'project', 'company'] as const;
 export type CellSource = (typeof CELL_SOURCES)[number];
 
-/** What a sheet, its file or its model says of itself without any property. */
+/** Facts of a sheet, its file or its model. */
 export const CELL_FACTS = [
   'file name',
   'sheet name',
@@ -22,41 +22,41 @@ export const CELL_FACTS = [
 ] as const;
 export type CellFact = (typeof CELL_FACTS)[number];
 
-/** How a cell writes letters. */
+/** Letter case in a cell. */
 export const CELL_LETTERS = ['as they are', 'capitals', 'small letters'] as const;
 
-/** How a cell writes the scale of a sheet: as a ratio, or as lengths on paper and in feet. */
+/** Scale format: ratio, or lengths on paper and in feet. */
 export const SCALE_FORMS = ['ratio', 'inches to a foot'] as const;
 
-/** Which scale a sheet is said to have where its views differ: that of most views, that of its largest one, or none but words that say so. */
+/** Scale of a sheet with differing views: that of most views, of the largest, or a fixed text. */
 export const SCALE_RULES = ['of most views', 'of the largest view', 'words'] as const;
 
 /** How a scale is written. */
 export interface ScaleForm {
   readonly as: (typeof SCALE_FORMS)[number];
   readonly rule: (typeof SCALE_RULES)[number];
-  /** What is written where views differ and the rule says so: `as shown`. */
+  /** Text for differing views: `as shown`. */
   readonly words: string;
 }
 
 export const PLAIN_SCALE: ScaleForm = { as: 'ratio', rule: 'of most views', words: 'as shown' };
 
-/** How a value is written in a cell. What is absent is as the property itself says. */
+/** Formatting in a cell; the property's own where absent. */
 export interface CellForm {
   readonly letters: (typeof CELL_LETTERS)[number];
-  /** Whether a number has its unit behind it. */
+  /** Whether the unit follows the number. */
   readonly unit: boolean;
-  /** Decimals of a number. */
+  /** Decimals. */
   readonly decimals?: number;
-  /** The unit that a number is shown in. */
+  /** Display unit. */
   readonly inUnit?: string;
   readonly decimalSign?: 'point' | 'comma';
-  /** Decimals, or a fraction of an inch, with or without feet, down to a part of an inch. */
+  /** Decimals, or fractions of an inch with or without feet, to a part of an inch. */
   readonly number?: (typeof NUMBER_FORMS)[number];
   readonly denominator?: number;
-  /** A date's form, made of `YYYY`, `YY`, `MM`, `MMM`, `DD` and signs. */
+  /** Date format of `YYYY`, `YY`, `MM`, `MMM`, `DD` and separators. */
   readonly date?: string;
-  /** Language of the names of months, by its code. */
+  /** Language code of month names. */
   readonly language?: string;
   readonly person?: 'full' | 'short' | 'initials';
   readonly scale?: ScaleForm;
@@ -64,44 +64,41 @@ export interface CellForm {
 
 export const PLAIN_CELL: CellForm = { letters: 'as they are', unit: false };
 
-/** Whether a form leaves a value as it is. */
+/** Whether the format leaves values unchanged. */
 export const isPlainForm = ({ letters, unit, ...more }: CellForm): boolean => letters === 'as they are' && !unit && Object.keys(more).length === 0;
 
-/** One piece of what a cell shows: fixed words, a property's value, or a fact. */
+/** A piece of a cell's content: fixed text, property or fact. */
 export type CellPiece =
   | { readonly words: string }
   | { readonly property: number; readonly from: CellSource; readonly form: CellForm }
   | { readonly fact: CellFact; readonly form: CellForm };
 
-/** What one cell of a family of title blocks shows. */
+/** Content of a cell in a block family. */
 export interface Binding {
   readonly id: number;
-  /** The block's name, in which case does not count; `null` for every block that has such a cell. */
+  /** Block name, case-insensitive; `null` for every block with the cell. */
   readonly block: string | null;
-  /** The cell's tag, to the letter. */
+  /** Exact tag. */
   readonly cell: string;
   readonly shows: readonly CellPiece[];
-  /** Whether the cell is the home of its one property: what is typed in the drawing is taken up, and what is typed in Rule goes there. */
+  /** Whether the cell is the home of its single property: edits in the drawing are read, and edits in Rule are written there. */
   readonly leads: boolean;
-  /** What is done where a text does not fit its cell; absent for what is done in every cell. */
+  /** Rule for text that does not fit; the default if absent. */
   readonly fit?: FitRule;
 }
 
-/** When a value passes through a link in one direction. */
+/** When values pass in one direction. */
 export const PASSES = ['always', 'when blank', 'never'] as const;
 export type Passes = (typeof PASSES)[number];
 
-/** What happens when file and record both changed since they last agreed. */
+/** What happens if file and record both changed since they last agreed. */
 export const CLASHES = ['ask', "take the file's", "take the record's"] as const;
 export type OnClash = (typeof CLASHES)[number];
 
-/**
- * What a record field is tied to: a property by its number, of the file itself or of the model that a drawing shows; or a name in files that is
- * not the schema's.
- */
+/** An end of a link: a property by id, of the file or the drawing's model; or a name outside the schema. */
 export type LinkEnd = { readonly property: number; readonly of?: 'model' } | { readonly place: 'property' | 'field'; readonly name: string };
 
-/** How values pass through a link. */
+/** Directions of a link. */
 export interface Passing {
   /** File to record. */
   readonly in: Passes;
@@ -110,55 +107,55 @@ export interface Passing {
   readonly onClash: OnClash;
 }
 
-/** A record field tied to addresses in some kinds of files. */
+/** A link between a record field and addresses in some kinds of files. */
 export interface Link extends Passing {
   readonly id: number;
   readonly field: string;
-  /** Kinds of files, and the names of the classes among them; no class means all. */
+  /** Kinds and classes; all classes if empty. */
   readonly kinds: readonly Kind[];
   readonly classes: readonly string[];
-  /** The first that holds a value gives it; a record's value goes there too, and to the first where none holds one. */
+  /** The first address with a value supplies it; record values go there, or to the first if none has one. */
   readonly at: readonly LinkEnd[];
-  /** How values pass in other states of the workflow than the common ones. */
+  /** Directions in particular workflow states. */
   readonly states: readonly ({ readonly state: string } & Passing)[];
-  /** The step of the workflow that sets the field; `null` where none does. Then values pass out of the record alone. */
+  /** The workflow step that sets the field; `null` for none. Such fields pass only from the record. */
   readonly step: string | null;
 }
 
-/** Whether a link is for files of a kind and class. */
+/** Whether a link applies to a kind and class. */
 export const linkReaches = ({ kinds, classes }: Pick<Link, 'kinds' | 'classes'>, kind: string, className: string | null): boolean =>
   kinds.includes(kind as Kind) && (classes.length === 0 || (className !== null && classes.includes(className)));
 
-/** How values pass through a link in a state of the workflow. */
+/** A link's directions in a workflow state. */
 export const passingAt = (link: Pick<Link, 'states'> & Passing, state: string | null): Passing => link.states.find((entry) => entry.state === state) ?? link;
 
-/** Whether the record alone says what the value is. */
+/** Whether only the record supplies the value. */
 export const recordLeads = ({ in: into, out }: Passing): boolean => into === 'never' && out === 'always';
 
-/** Whether the file alone says what the value is. */
+/** Whether only the file supplies the value. */
 export const fileLeads = ({ in: into, out }: Passing): boolean => into === 'always' && out === 'never';
 
-/** A name of a block as the key of its family: programs do not tell blocks apart by case. */
+/** A block family's key: block names are case-insensitive. */
 export const familyOf = (block: string): string => block.trim().toLowerCase();
 
-/** The binding of a cell: that of its own block before one for every block. */
+/** The binding of a cell; one for its block takes precedence. */
 export const bindingOf = <B extends Pick<Binding, 'block' | 'cell'>>(bindings: readonly B[], family: string, cell: string): B | undefined =>
   bindings.find((binding) => binding.block !== null && binding.cell === cell && familyOf(binding.block) === family) ??
   bindings.find((binding) => binding.block === null && binding.cell === cell);
 
-/** The one property that a cell is the home of; `null` where it leads nothing. */
+/** The property whose home the cell is; `null` for none. */
 export function ledBy(binding: Pick<Binding, 'leads' | 'shows'> | undefined): number | null {
   const [piece] = binding?.leads ? binding.shows : [];
   return piece && 'property' in piece ? piece.property : null;
 }
 
-/** The cell that is the home of a property in a family of blocks; `null` where none is. */
+/** The home cell of a property in a block family; `null` for none. */
 export function homeCell(bindings: readonly Binding[], property: number, family: string): string | null {
   const leading = bindings.filter((binding) => ledBy(binding) === property);
   return leading.find((binding) => bindingOf(bindings, family, binding.cell) === binding)?.cell ?? null;
 }
 
-/** A property as the sheet of a block holds it: its home is the cell that leads there, and none where no cell does. */
+/** A property as a sheet with this block holds it: its home is the cell, if any. */
 export function onBlock<P extends Property>(property: P, bindings: readonly Binding[], family: string): P {
   const cell = homeCell(bindings, property.id, family);
   if (cell === null && property.homes.drawing?.place !== 'cell') return property;
@@ -167,7 +164,7 @@ export function onBlock<P extends Property>(property: P, bindings: readonly Bind
   return { ...property, homes: cell === null ? homes : { ...homes, drawing: { place: 'cell', name: cell } } };
 }
 
-/** Properties with the cells that lead as their homes. Where blocks have different cells for one, {@link onBlock} says which. */
+/** Properties with home cells. If blocks have different cells, see {@link onBlock}. */
 export function withHomes<P extends Property>(properties: readonly P[], bindings: readonly Binding[]): P[] {
   const cells = new Map<number, string>();
   for (const binding of bindings) {
@@ -180,12 +177,12 @@ export function withHomes<P extends Property>(properties: readonly P[], bindings
   });
 }
 
-/** All cells that are homes of a property, whatever the block. */
+/** All home cells of a property, in any block. */
 export const homeCells = (bindings: readonly Binding[], property: number): string[] => [
   ...new Set(bindings.filter((binding) => ledBy(binding) === property).map((binding) => binding.cell)),
 ];
 
-/** Sources from which a cell can take a property, the most natural first; none where its values are inside other files. */
+/** Sources of a property for a cell, most natural first; none if its values are inside other files. */
 export function sourcesOf(property: Pick<Property, 'level' | 'kinds' | 'feed' | 'inheritFrom'>): CellSource[] {
   if (property.level === 'sheet') return ['sheet'];
   if (isWide(property.level)) return [property.level];
@@ -198,14 +195,14 @@ export function sourcesOf(property: Pick<Property, 'level' | 'kinds' | 'feed' | 
   ];
 }
 
-/** Where an end of a link is in a kind of file; `null` where its property is not in the schema. */
+/** An address in a kind of file; `null` if its property is unknown. */
 export function endSlot(at: LinkEnd, kind: Kind, properties: ReadonlyMap<number, Property>): Slot | null {
   if (!('property' in at)) return at;
   const property = properties.get(at.property);
   return property ? slotOf(property, kind) : null;
 }
 
-/** Properties with the links by which the record leads, so that nobody types what the next check-in would replace. */
+/** Properties with the links through which the record leads, so users do not type what check-in would replace. */
 export function withLeads<P extends Property>(properties: readonly P[], links: readonly Link[]): P[] {
   const led = new Map<number, Led[]>();
   for (const link of links) {
@@ -228,7 +225,7 @@ export function withLeads<P extends Property>(properties: readonly P[], links: r
   });
 }
 
-/** What is wrong with a binding or a link of a schema. */
+/** A problem in a binding or link. */
 export interface MappingProblem {
   readonly of: 'binding' | 'link';
   readonly id: number;
@@ -237,10 +234,10 @@ export interface MappingProblem {
   readonly message: string;
 }
 
-/** How people call a cell. */
+/** Display name of a cell. */
 export const cellName = ({ block, cell }: Pick<Binding, 'block' | 'cell'>): string => (block === null ? `${cell} of every block` : `${cell} of ${block}`);
 
-/** What of a rule for texts that do not fit makes no sense. */
+/** Problems in a rule for text that does not fit. */
 function fitProblems({ steps, narrowest, abbreviations }: FitRule): string[] {
   const words = abbreviations.map(({ word }) => word.toLowerCase());
   return [
@@ -251,22 +248,22 @@ function fitProblems({ steps, narrowest, abbreviations }: FitRule): string[] {
   ];
 }
 
-/** Whether two links are for some of the same files. */
+/** Whether two links share files. */
 export const linksOverlap = (a: Pick<Link, 'kinds' | 'classes'>, b: Pick<Link, 'kinds' | 'classes'>): boolean =>
   a.kinds.some((kind) => b.kinds.includes(kind)) && (a.classes.length === 0 || b.classes.length === 0 || a.classes.some((name) => b.classes.includes(name)));
 
-/** The files that a link is for, in words. */
+/** A link's files in words. */
 export const linkFilesWords = ({ kinds, classes }: Pick<Link, 'kinds' | 'classes'>): string =>
   `${kinds.length === KINDS.length ? 'every kind' : kinds.join(', ')}${classes.length ? `: ${classes.join(', ')}` : ''}`;
 
-/** How people call a link: its field, and the files that it is for. */
+/** Display name of a link: field and files. */
 export const linkName = (link: Pick<Link, 'field' | 'kinds' | 'classes'>): string => `${link.field} (${linkFilesWords(link)})`;
 
-/** Everything that keeps bindings and links of a schema from working. */
+/** All problems of bindings and links. */
 export function checkMapping(properties: readonly Property[], bindings: readonly Binding[], links: readonly Link[]): MappingProblem[] {
   const found: MappingProblem[] = [];
   const byId = new Map(properties.map((property) => [property.id, property]));
-  /** Why a property cannot be named, `null` when it can. */
+  /** Why a property cannot be used; `null` if it can. */
   const gone = (id: number): string | null => {
     const property = byId.get(id);
     return property === undefined ? 'a property that is not in the schema' : property.retired ? `${property.caption}, which is retired` : null;
@@ -352,13 +349,13 @@ export function checkMapping(properties: readonly Property[], bindings: readonly
   return found;
 }
 
-/** Properties whose values are typed sheet by sheet, and that no cell is the home of: nothing could hold what is typed. */
+/** Properties typed per sheet without a home cell; they could not be stored. */
 export const withoutCell = (properties: readonly Property[], bindings: readonly Binding[]): Property[] =>
   properties.filter(
     (property) => !property.retired && property.level === 'sheet' && property.feed === 'typed' && !bindings.some((binding) => ledBy(binding) === property.id),
   );
 
-/** What of the mapping names a property: so that nobody retires one without knowing. */
+/** Mapping entries that use a property, to warn before retiring it. */
 export function usesOf(property: number, bindings: readonly Binding[], links: readonly Link[]): { readonly bindings: Binding[]; readonly links: Link[] } {
   return {
     bindings: bindings.filter((binding) => binding.shows.some((piece) => 'property' in piece && piece.property === property)),

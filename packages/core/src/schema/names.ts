@@ -1,11 +1,11 @@
-/** How two written names relate: the same, alike but not the same to programs that compare exactly, or different. */
+/** How two written names relate: equal, similar but different to exact comparison, or different. */
 export type NameLikeness = 'same' | 'case' | 'blanks' | 'case and blanks' | 'different';
 
 const squeeze = (name: string) => name.replace(/[\s\u00a0\u200b]+/gu, ' ').trim();
 
 /**
- * Compares two written names as exactly as files do, and says what differs when they would look alike.
- * Names in another Unicode normal form count as differing in blanks: neither can be seen.
+ * Compares written names exactly as files do, and explains invisible differences. Different Unicode normalisation counts as a difference in
+ * blanks.
  */
 export function compareNames(a: string, b: string): NameLikeness {
   if (a === b) return 'same';
@@ -15,13 +15,13 @@ export function compareNames(a: string, b: string): NameLikeness {
   return a.toLowerCase() === b.toLowerCase() ? 'case' : 'case and blanks';
 }
 
-/** A key under which names that differ only in case or blanks fall together. */
+/** Key equal for names differing only in case or blanks. */
 export const likenessKey = (name: string): string => squeeze(name.normalize('NFC')).toLowerCase();
 
-/** Whether two values are the same but for case and blanks, also where one has a blank and the other has none (`S235 JR`). */
+/** Whether two values differ only in case and blanks, even if just one has a blank (`S235 JR`). */
 export const sameWording = (a: string, b: string): boolean => likenessKey(a).replace(/ /g, '') === likenessKey(b).replace(/ /g, '');
 
-/** Says in words what is odd about a written name, or `null`: blanks at its ends, doubled blanks, control characters. */
+/** Describes oddities of a written name (outer or double blanks, control characters); `null` if none. */
 export function nameOddity(name: string): string | null {
   if (/^\s/u.test(name)) return 'a space at the start';
   if (/\s$/u.test(name)) return 'a space at the end';
@@ -31,7 +31,7 @@ export function nameOddity(name: string): string | null {
   return null;
 }
 
-/** Letters of other alphabets and signs that look like plain ones (a selection after Unicode Technical Standard 39, from memory). */
+/** Look-alike letters of other alphabets (a selection after Unicode Technical Standard 39, from memory). */
 const LOOKS_LIKE: Readonly<Record<string, string>> = Object.fromEntries(
   [
     ['АаΑ', 'AaA'],
@@ -47,10 +47,10 @@ const LOOKS_LIKE: Readonly<Record<string, string>> = Object.fromEntries(
 );
 const plainLooks = (name: string): string => [...name.normalize('NFKC')].map((c) => LOOKS_LIKE[c] ?? c).join('');
 
-/** Whether two names look the same although they are written with other letters, such as a Cyrillic “а”. */
+/** Whether two names look alike but use different letters, such as Cyrillic “а”. */
 export const lookAlike = (a: string, b: string): boolean => a !== b && squeeze(plainLooks(a)).toLowerCase() === squeeze(plainLooks(b)).toLowerCase();
 
-/** Letters in a name that look like plain ones and are others, with their code points. */
+/** Look-alike letters in a name, with code points. */
 export const oddLetters = (name: string): { readonly letter: string; readonly looksLike: string; readonly code: string }[] =>
   [...name].flatMap((letter) =>
     LOOKS_LIKE[letter] === undefined

@@ -1,14 +1,14 @@
 import { PLAIN_FORM, ShownForm, ValueType } from '../values';
 
-/** Kinds of file that carry properties. */
+/** Kinds of files with properties. */
 export const KINDS = ['part', 'assembly', 'drawing', 'other'] as const;
 export type Kind = (typeof KINDS)[number];
 
-/** Where a value is held, from the widest to the narrowest. */
+/** Levels, widest first. */
 export const LEVELS = ['company', 'project', 'drawing set', 'document', 'variant', 'body', 'occurrence', 'sheet'] as const;
 export type PropertyLevel = (typeof LEVELS)[number];
 
-/** A file's own field that a property can be taken from. The file's program writes it. */
+/** A file field a property can be taken from; the authoring program writes it. */
 export const FILE_FIELDS = [
   'file name',
   'product id',
@@ -29,53 +29,50 @@ export const FILE_FIELDS = [
 ] as const;
 export type FileField = (typeof FILE_FIELDS)[number];
 
-/** What the model says of itself: by its geometry, or as its file states it. Lengths are those of its bounding box. */
+/** Model facts, by geometry or as the file states. Lengths are of the bounding box. */
 export const MODEL_FACTS = ['mass', 'volume', 'area', 'material', 'density', 'length', 'width', 'height'] as const;
 export type ModelFact = (typeof MODEL_FACTS)[number];
 
-/** What a sheet says of itself. */
+/** Sheet facts. */
 export const SHEET_FACTS = ['scale', 'closed area', 'sheet size'] as const;
 export type SheetFact = (typeof SHEET_FACTS)[number];
 
-/** Which outlines an area is of: all of a layer, the largest of a layer, or the smallest around a text. */
+/** Which outlines an area refers to: all on a layer, the largest on a layer, or the smallest around a text. */
 export const AREAS_OF = ['all of a layer', 'largest of a layer', 'around a text'] as const;
 
-/** What the closed area of a sheet is the area of. */
+/** Definition of a closed area. */
 export interface SheetArea {
   readonly of: (typeof AREAS_OF)[number];
-  /** The layer's name; empty for any layer around a text. Case does not count, as in drawings. */
+  /** Layer name, case-insensitive; empty for any layer around a text. */
   readonly layer: string;
-  /** The text that is in the outline; case and blanks at its ends do not count. */
+  /** Text inside the outline; case and outer blanks are ignored. */
   readonly text: string;
-  /** Whether outlines of the layer that lie in another one are taken away from it, as holes are. */
+  /** Whether nested outlines of the layer are subtracted as holes. */
   readonly holes: boolean;
 }
 
 export const newSheetArea = (): SheetArea => ({ of: 'all of a layer', layer: '', text: '', holes: true });
 
-/** Levels above files: their values are Rule's own, and files inherit them. */
+/** Levels above files: stored in Rule and inherited by files. */
 export const WIDE_LEVELS = ['company', 'project', 'drawing set'] as const;
 export type WideLevel = (typeof WIDE_LEVELS)[number];
-/** Levels of holders inside a file. */
+/** Levels inside a file. */
 export const INNER_LEVELS = ['variant', 'body', 'occurrence', 'sheet'] as const;
 export type InnerLevel = (typeof INNER_LEVELS)[number];
 export const isWide = (level: string): level is WideLevel => (WIDE_LEVELS as readonly string[]).includes(level);
 
-/** Holders that a value can be inherited from. */
+/** Holders to inherit from. */
 export const INHERIT_FROM = ['company', 'project', 'drawing set', 'model'] as const;
 
-/**
- * Where a property's value comes from: typed or chosen by people; taken from the file's own field, from the model or from the
- * sheet; inherited from a wider holder; counted by a number series; ruled by an expression.
- */
+/** Feed of a property: typed or chosen by people; from the file's field, model or sheet; inherited; counted; ruled. */
 export const FEEDS = ['typed', 'file', 'model', 'sheet', 'inherited', 'counted', 'ruled'] as const;
 export type Feed = (typeof FEEDS)[number];
 
-/** In which a value may stand once: nowhere twice in the library, or among files of its kind or class. */
+/** Scope of uniqueness: the library, or files of the kind or class. */
 export const UNIQUENESS = ['no', 'library', 'kind', 'class'] as const;
 export const LETTER_CASES = ['any', 'upper', 'lower'] as const;
 
-/** What one class asks for in another way than the property itself; what is absent stays as it is. */
+/** Overrides of a class; absent fields are unchanged. */
 export interface ClassOverride {
   readonly class: string;
   readonly required?: boolean;
@@ -87,117 +84,117 @@ export interface ClassOverride {
   readonly default?: string;
 }
 
-/** A worked example that is kept with a rule: what comes out of the rule when some values are given. An empty text stands for a blank. */
+/** A worked example stored with a rule. Empty text means blank. */
 export interface RuleExample {
   readonly title: string;
-  /** Texts by written name, or by group and name with a full stop between (`model.Material`). */
+  /** Texts by written name, or by group and name (`model.Material`). */
   readonly given: Readonly<Record<string, string>>;
   readonly expected: string;
 }
 
-/** Who may change a property's values. */
+/** Who may change values. */
 export interface Permission {
-  /** The least role that may. */
+  /** Minimum role. */
   readonly role: 'editor' | 'administrator';
-  /** Workflow states in which it may be changed; all when empty. */
+  /** Workflow states in which changes are permitted; all if empty. */
   readonly states: readonly string[];
-  /** Classes whose files only administrators may change. */
+  /** Classes reserved for administrators. */
   readonly closedClasses: readonly string[];
 }
 
-/** Where the value of a property is kept: a place in the file and the exact name there. */
+/** Where a value is kept: place and exact name. */
 export interface Slot {
   readonly place: 'property' | 'field' | 'cell';
   readonly name: string;
 }
 
-/** One property of the schema. */
+/** A property of the schema. */
 export interface Property {
   readonly id: number;
-  /** The exact spelling kept in files; case and blanks count. */
+  /** Exact spelling in files; case and blanks matter. */
   readonly writtenName: string;
-  /** The name in rules, where the written name cannot be in an expression; empty when it can. */
+  /** Name in rules, if the written name is not usable; otherwise empty. */
   readonly ruleName: string;
   readonly caption: string;
-  /** Captions in other languages, by language code (ISO 639). */
+  /** Captions by language code (ISO 639). */
   readonly captions: Readonly<Record<string, string>>;
   readonly help: string;
   readonly group: string;
   readonly type: ValueType;
   readonly unit: string | null;
   readonly decimals: number | null;
-  /** What the company writes for yes and no; plain yes and no when `null`. */
+  /** Texts for yes and no; plain yes and no if `null`. */
   readonly words: readonly [yes: string, no: string] | null;
   readonly form: ShownForm;
   readonly kinds: readonly Kind[];
-  /** Names of the classes that the property applies to; all when empty. */
+  /** Its classes; all if empty. */
   readonly classes: readonly string[];
   readonly level: PropertyLevel;
-  /** Whether a variant without a value shows the document's, and an occurrence its part's. */
+  /** Whether a blank variant shows the document's value, and a blank occurrence its part's. */
   readonly fallback: boolean;
   readonly feed: Feed;
-  /** The field that a property with the feed `file` is taken from. */
+  /** Source field for the feed `file`. */
   readonly fileField: FileField | null;
   readonly modelFact: ModelFact | null;
   readonly sheetFact: SheetFact | null;
-  /** What a closed area is the area of; `null` for other facts. */
+  /** Definition of a closed area; `null` for other facts. */
   readonly sheetArea: SheetArea | null;
   readonly inheritFrom: (typeof INHERIT_FROM)[number] | null;
-  /** Whether a value that is inherited may be typed over. */
+  /** Whether an inherited value may be overridden. */
   readonly mayOverride: boolean;
-  /** Name of the number series of a counted property. */
+  /** Number series of a counted property. */
   readonly series: string | null;
-  /** The expression of a ruled property. */
+  /** Expression of a ruled property. */
   readonly rule: string;
   readonly examples: readonly RuleExample[];
-  /** Where the value is kept, where that is not the property of the written name. */
+  /** Home of the value, if other than the property of the written name. */
   readonly homes: Readonly<Partial<Record<Kind, Slot>>>;
   readonly required: boolean;
-  /** An expression on which the property is required as well. */
+  /** Condition that also makes it required. */
   readonly requiredWhen: string;
-  /** The workflow state from which on it is required; empty for none. */
+  /** Workflow state from which it is required; empty for none. */
   readonly requiredFrom: string;
   readonly minLength: number | null;
   readonly maxLength: number | null;
   readonly min: number | null;
   readonly max: number | null;
-  /** A pattern that the whole text must match; empty for none. */
+  /** Pattern for the whole text; empty for none. */
   readonly pattern: string;
-  /** Characters that may not occur. */
+  /** Forbidden characters. */
   readonly forbidden: string;
   readonly letterCase: (typeof LETTER_CASES)[number];
-  /** Unary tests that the value must pass; empty for none. */
+  /** Unary tests on the value; empty for none. */
   readonly allowed: string;
   readonly unique: (typeof UNIQUENESS)[number];
   readonly overrides: readonly ClassOverride[];
-  /** Name of the choice list that the choices come from; `null` when they stand here. */
+  /** Choice list; `null` if choices are defined here. */
   readonly list: string | null;
-  /** Allowed values of a choice, in their order; empty for other types. Those of its list, where it has one. */
+  /** Permitted values of a choice in order; empty for other types. From its list, if any. */
   readonly choices: readonly string[];
-  /** Whether other values than the choices may be entered. */
+  /** Whether other values are permitted. */
   readonly open: boolean;
-  /** Written name of the property that narrows the choices: those rows of the list remain that name its value. */
+  /** Written name of the property that narrows the choices: list rows naming its value remain. */
   readonly narrowedBy: string | null;
-  /** What Rule shows for a blank. It is never written into a file. */
+  /** What Rule displays for a blank; never written to files. */
   readonly placeholder: string;
-  /** The text that a new file gets. */
+  /** Text in new files. */
   readonly default: string;
   readonly mayChange: Permission;
-  /** Whether another program, such as the vault, keeps the value: visible and untouchable. */
+  /** Whether another program, such as the vault, maintains the value: visible but read-only. */
   readonly system: boolean;
-  /** Older and foreign written names that are recognised as this property. */
+  /** Older and foreign written names recognised as this property. */
   readonly knownSpellings: readonly string[];
-  /** Links through which the record says what the value is; worked out of the edition's links, and no part of a definition. */
+  /** Links through which the record leads; derived from the edition's links, not part of the definition. */
   readonly led?: readonly Led[];
-  /** Whether a search of files looks into the property's values. */
+  /** Whether file search includes the values. */
   readonly searched: boolean;
   readonly retired: boolean;
 }
 
-/** What is stored of a property by the person who defines it: all but its number and its retirement. */
+/** The editable part of a property: all but id and retirement. */
 export type PropertyDraft = Omit<Property, 'id' | 'retired' | 'led'>;
 
-/** A definition in which nothing but the names is said: a text that applies to parts. */
+/** A default definition: a text for parts. */
 export const newDraft = (writtenName: string): PropertyDraft => ({
   writtenName,
   ruleName: '',
@@ -250,7 +247,7 @@ export const newDraft = (writtenName: string): PropertyDraft => ({
   searched: true,
 });
 
-/** A property's definition without its number and retirement. */
+/** A property's definition without id and retirement. */
 export function draftOf(property: Property): PropertyDraft {
   const { id, retired, led, ...draft } = property;
   void id;
@@ -259,13 +256,13 @@ export function draftOf(property: Property): PropertyDraft {
   return draft;
 }
 
-/** The slot that holds a property in a kind of file. */
+/** The slot of a property in a kind of file. */
 export function slotOf(property: Pick<Property, 'feed' | 'fileField' | 'writtenName' | 'homes'>, kind?: Kind): Slot {
   if (property.feed === 'file' && property.fileField) return { place: 'field', name: property.fileField };
   return (kind && property.homes[kind]) ?? { place: 'property', name: property.writtenName };
 }
 
-/** All slots of a property, with the kinds of file that each is for. */
+/** All slots of a property, with kinds. */
 export function slotsOf(
   property: Pick<Property, 'feed' | 'fileField' | 'writtenName' | 'homes' | 'kinds'>,
 ): { readonly slot: Slot; readonly kinds: readonly Kind[] }[] {
@@ -280,29 +277,29 @@ export function slotsOf(
   return [...groups.values()];
 }
 
-/** Whether a property applies to a kind of file, and to its class where one is given. */
+/** Whether a property applies to a kind and class. */
 export const reaches = (property: Pick<Property, 'kinds' | 'classes'>, kind: Kind, className?: string | null): boolean =>
   property.kinds.includes(kind) && (className === undefined || property.classes.length === 0 || (className !== null && property.classes.includes(className)));
 
 /**
- * Whether a holder of a level holds values of a property. A document also holds what is common to its variants; a company, project or
- * drawing set what its files inherit from it.
+ * Whether holders of a level hold a property. Documents also hold values common to variants; companies, projects and drawing sets those
+ * that files inherit.
  */
 export function isHeldAt(property: Pick<Property, 'level' | 'feed' | 'inheritFrom'>, level: PropertyLevel): boolean {
   if (level === 'document') return property.level === 'document' || property.level === 'variant';
   return property.level === level || (isWide(level) && property.feed === 'inherited' && property.inheritFrom === level);
 }
 
-/** The name by which rules call a property. */
+/** A property's name in rules. */
 export const ruleNameOf = (property: Pick<Property, 'ruleName' | 'writtenName'>): string => property.ruleName || property.writtenName;
 
 type Fed = Pick<Property, 'feed' | 'system' | 'mayOverride' | 'inheritFrom'>;
 
-/** Whether a kind of file has what a property is inherited from. Only drawings show a model: in a part the same property is typed. */
+/** Whether a kind of file can inherit the property. Only drawings have a model; in parts the property is typed. */
 export const inherits = (property: Pick<Property, 'feed' | 'inheritFrom'>, kind: Kind): boolean =>
   property.feed === 'inherited' && (property.inheritFrom !== 'model' || kind === 'drawing');
 
-/** Why nobody may type a value of a property in a kind of file, whoever it is; `null` when people may. */
+/** Why a property is read-only for everyone in a kind of file; `null` if it is not. */
 export function whyNotTyped(property: Fed, kind: Kind): string | null {
   if (property.system) return 'belongs to another program and is read-only';
   switch (property.feed) {
@@ -325,11 +322,11 @@ export function whyNotTyped(property: Fed, kind: Kind): string | null {
   }
 }
 
-/** Why nobody may type a value of a property at a level above files; `null` when people may. What files inherit from there is typed there. */
+/** Why a property is read-only for everyone at a level above files; `null` if it is not. Inherited values are typed there. */
 export const whyNotTypedAbove = (property: Fed, level: WideLevel): string | null =>
   property.feed === 'inherited' && property.inheritFrom === level ? (property.system ? whyNotTyped(property, 'other') : null) : whyNotTyped(property, 'other');
 
-/** A link through which the record of a vault leads. */
+/** A link through which the record leads. */
 export interface Led {
   readonly field: string;
   readonly kinds: readonly Kind[];
@@ -340,17 +337,17 @@ export interface Led {
   readonly except: readonly string[];
 }
 
-/** Who wants to change a value, and the file that it is in. */
+/** User and file of a change. */
 export interface Change {
-  /** Kind of the file, or the level of a holder above files. */
+  /** Kind of the file, or level above files. */
   readonly kind: Kind | WideLevel;
   readonly role: 'viewer' | 'checker' | 'editor' | 'administrator';
   readonly className: string | null;
-  /** Workflow state of the file; `null` where no vault holds it. */
+  /** Workflow state; `null` outside the vault. */
   readonly state: string | null;
 }
 
-/** Why someone may not change a property of a file; `null` when they may. */
+/** Why a user may not change a property of a file; `null` if permitted. */
 export function whyNotChanged(property: Fed & Pick<Property, 'mayChange' | 'led'>, { role, kind, className, state }: Change): string | null {
   const never = isWide(kind) ? whyNotTypedAbove(property, kind) : whyNotTyped(property, kind);
   if (never !== null) return never;
@@ -370,14 +367,14 @@ const leadsIn = ({ kinds, classes, states, except }: Led, kind: string, classNam
   (classes.length === 0 || (className !== null && classes.includes(className))) &&
   (states === null ? !except.includes(state) : states.includes(state));
 
-/** Why someone may not draw a number of a counted property for a file; `null` when they may. */
+/** Why a user may not draw a number for a file; `null` if permitted. */
 export const whyNotDrawn = (property: Fed & Pick<Property, 'mayChange' | 'led'>, change: Change): string | null =>
   property.feed === 'counted' ? whyNotChanged({ ...property, feed: 'typed' }, change) : 'is not numbered by a series';
 
 const stateRefusal = ({ states }: Permission, state: string | null): string | null =>
   states.length > 0 && state !== null && !states.includes(state) ? `can be changed only in state ${states.join(' or ')}; the file is ${state}` : null;
 
-/** A property as one class has it. */
+/** A property with a class's overrides. */
 export function forClass<P extends Property>(property: P, className: string | null): P {
   const override = className === null ? undefined : property.overrides.find((entry) => entry.class === className);
   if (!override) return property;

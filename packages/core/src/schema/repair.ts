@@ -4,9 +4,8 @@ import { Judged } from './judge';
 import { sameWording } from './names';
 
 /**
- * A value that would mend what is wrong with a judged one, where it is plain what that is: the written name for one under a known
- * spelling, the computed value for a stale one, the choice that was meant, letters in the case that is asked for, no blanks at the
- * ends, the default for a missing value. `undefined` when a person has to decide.
+ * A plain repair for a value: the written name for a known spelling, the computed value if stale, the intended choice, required case,
+ * trimmed blanks, the default if missing. `undefined` if a person must decide.
  */
 export function repairFor({ property, value, derived, cell, failure }: Judged, standIns: StandIns): HeldValue | null | undefined {
   const codes = new Set(cell.violations.map((violation) => violation.code));

@@ -2,33 +2,33 @@ import { EntryForm } from './form';
 import { Binding, Link } from './mapping';
 import { Kind, Property } from './property';
 
-/** What happens to names outside the schema that people add on their own. */
+/** Policy for names outside the schema. */
 export const STRANGERS = ['allowed', 'reported', 'refused'] as const;
 
-/** A condition over several properties that must hold, with what it says when it does not. */
+/** A check over several properties, with its message. */
 export interface Check {
   readonly id: number;
   readonly title: string;
   readonly severity: 'error' | 'warning';
   readonly kinds: readonly Kind[];
-  /** Classes whose files are checked; all when empty. */
+  /** Its classes; all if empty. */
   readonly classes: readonly string[];
-  /** An expression that must be true; blank counts as not decided and says nothing. */
+  /** An expression that must be true; blank counts as undecided and passes. */
   readonly condition: string;
   readonly message: string;
 }
 
-/** The company's law about properties: what one edition says. */
+/** The company's schema, as defined by an edition. */
 export interface Schema {
-  /** In the order in which people see them. */
+  /** In display order. */
   readonly properties: readonly Property[];
   readonly checks: readonly Check[];
-  /** In the order in which they are tried for a file. */
+  /** In order of precedence. */
   readonly forms: readonly EntryForm[];
   readonly strangers: Readonly<Record<Kind, (typeof STRANGERS)[number]>>;
-  /** What the cells of title blocks show. */
+  /** Contents of title block cells. */
   readonly bindings: readonly Binding[];
-  /** How record fields of the vault and values in files are tied. */
+  /** Links between vault record fields and values in files. */
   readonly links: readonly Link[];
 }
 

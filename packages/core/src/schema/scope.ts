@@ -2,7 +2,7 @@ import { FeelType, FeelValue, RuleScope, contextType, listOf, plain, readDate } 
 import { TypedValue } from '../values';
 import { Property, ruleNameOf } from './property';
 
-/** The type that a property's value has in rules. Any value may be missing. */
+/** A property's type in rules; values may be blank. */
 export function feelType(property: Pick<Property, 'type'>): FeelType {
   switch (property.type) {
     case 'whole':
@@ -20,7 +20,7 @@ export function feelType(property: Pick<Property, 'type'>): FeelType {
 /** A value as rules see it. */
 export const feelValue = (value: TypedValue, property: Pick<Property, 'type'>): FeelValue => (property.type === 'date' ? readDate(String(value)) : value);
 
-/** What rules can ask of the file itself. */
+/** File facts available to rules. */
 const FILE_TYPE: Readonly<Record<string, FeelType>> = {
   name: plain('string'),
   folder: plain('string'),
@@ -31,7 +31,7 @@ const FILE_TYPE: Readonly<Record<string, FeelType>> = {
   author: plain('string', true),
 };
 
-/** What rules can ask of a model's geometry, beside its properties. */
+/** Geometry facts available to rules, besides the model's properties. */
 export const GEOMETRY: Readonly<Record<string, FeelType>> = {
   'geometry mass': plain('number', true),
   'geometry volume': plain('number', true),
@@ -41,9 +41,9 @@ export const GEOMETRY: Readonly<Record<string, FeelType>> = {
 type Active = Pick<Property, 'writtenName' | 'ruleName' | 'type' | 'caption' | 'retired'>;
 
 /**
- * What an expression of the schema can name: the values of its own holder by their names, and by plain words those of its file
- * (`file`, `document`), its project and drawing set, the model that a drawing shows (`model`), the assembly that holds an
- * occurrence (`assembly`) and the part behind it (`part`), and the parts of an assembly with their quantities (`parts`).
+ * What expressions can name: values of their own holder by name, and through reserved names those of the file (`file`, `document`), project
+ * and drawing set, the drawing's model (`model`), an occurrence's assembly (`assembly`) and part (`part`), and an assembly's parts with
+ * quantities (`parts`).
  */
 export function ruleScope(properties: readonly Active[], { clock }: { readonly clock: boolean }): RuleScope {
   const active = properties.filter((property) => !property.retired);

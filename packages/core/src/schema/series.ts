@@ -1,29 +1,26 @@
-/** One part of a counted number. */
+/** A segment of a counted number. */
 export type SeriesPart =
   | { readonly type: 'text'; readonly text: string }
   /** The value of another property of the same file, by its written name. */
   | { readonly type: 'value'; readonly property: string }
   | { readonly type: 'count' };
 
-/** How a series counts: by numbers of a fixed number of digits, or by letters. */
+/** Counting with digits or letters. */
 export interface SeriesDraft {
   readonly name: string;
   readonly parts: readonly SeriesPart[];
   readonly counts: 'numbers' | 'letters';
-  /** Digits that a number is filled up to. */
+  /** Minimum digits. */
   readonly digits: number;
   readonly start: number;
   readonly step: number;
-  /** Letters that are left out. */
+  /** Letters left out. */
   readonly leftOut: string;
-  /** Whether a number is given once in the library, or each file counts on from its own value, as revisions do. */
+  /** Whether numbers are unique in the library; otherwise each file counts from its own value, as revisions do. */
   readonly per: 'library' | 'file';
 }
 
-/**
- * Letters commonly left out of revisions, because they are taken for figures or for one another
- * (ASME Y14.35, from memory).
- */
+/** Letters commonly not used for revisions because they resemble figures or each other (ASME Y14.35, from memory). */
 export const LETTERS_LEFT_OUT = 'IOQSXZ';
 
 export const newSeries = (name: string): SeriesDraft => ({
@@ -37,12 +34,12 @@ export const newSeries = (name: string): SeriesDraft => ({
   per: 'library',
 });
 
-/** The largest count that a series reaches: safe as a number, and far beyond any company. */
+/** Highest count: an exact integer, well beyond practice. */
 export const LAST_COUNT = 1e12;
 
 const alphabet = (leftOut: string) => [...'ABCDEFGHIJKLMNOPQRSTUVWXYZ'].filter((letter) => !leftOut.includes(letter));
 
-/** A count as letters: A … Z, AA, AB …, without those that are left out. 1 is the first letter. */
+/** A count in letters: A … Z, AA, AB …, without excluded ones. 1 is the first. */
 export function lettersOf(count: number, leftOut: string): string {
   const letters = alphabet(leftOut);
   let text = '';
@@ -50,7 +47,7 @@ export function lettersOf(count: number, leftOut: string): string {
   return text;
 }
 
-/** The count that letters stand for; `null` when they are no count of this sequence. */
+/** The count for letters; `null` if not in the sequence. */
 export function countOfLetters(text: string, leftOut: string): number | null {
   const letters = alphabet(leftOut);
   let count = 0;
@@ -62,14 +59,14 @@ export function countOfLetters(text: string, leftOut: string): number | null {
   return text === '' || !Number.isSafeInteger(count) ? null : count;
 }
 
-/** A count as the series writes it. */
+/** A formatted count. */
 export const countText = (series: Pick<SeriesDraft, 'counts' | 'digits' | 'leftOut'>, count: number): string =>
   series.counts === 'letters' ? lettersOf(count, series.leftOut) : String(count).padStart(series.digits, '0');
 
-/** What stands before and behind the count, from the values of a file. */
+/** Text before and after the count, from file values. */
 export type Frame = { readonly ok: true; readonly before: string; readonly after: string } | { readonly ok: false; readonly message: string };
 
-/** Puts the parts around the count together. Values are texts by written name. */
+/** Assembles a number. Values are texts by written name. */
 export function frameOf(series: SeriesDraft, values: ReadonlyMap<string, string>): Frame {
   let [before, after, behind] = ['', '', false];
   for (const part of series.parts) {
@@ -85,7 +82,7 @@ export function frameOf(series: SeriesDraft, values: ReadonlyMap<string, string>
   return { ok: true, before, after };
 }
 
-/** The count in a text that a series could have made; `null` when it could not. */
+/** The count in a text of the series; `null` if it does not match. */
 export function countIn(series: SeriesDraft, frame: { readonly before: string; readonly after: string }, text: string): number | null {
   if (!text.startsWith(frame.before) || !text.endsWith(frame.after) || text.length < frame.before.length + frame.after.length) return null;
   const middle = text.slice(frame.before.length, text.length - frame.after.length);
@@ -93,18 +90,18 @@ export function countIn(series: SeriesDraft, frame: { readonly before: string; r
   return /^\d+$/.test(middle) && middle.length >= series.digits && countText(series, Number(middle)) === middle ? Number(middle) : null;
 }
 
-/** The count after another, by the step of the series; the first one after none. */
+/** The next count by the series' step; the first if there is none. */
 export const nextCount = (series: Pick<SeriesDraft, 'start' | 'step'>, last: number | null): number =>
   last === null || last < series.start ? series.start : last + series.step;
 
-/** The revision after another: the next number or letter of the sequence, the first after none. `null` when the text is none of it. */
+/** The next revision; the first after a blank. `null` if the text is not in the sequence. */
 export function nextRevision(series: SeriesDraft, frame: { readonly before: string; readonly after: string }, current: string): string | null {
   const last = current === '' ? null : countIn(series, frame, current);
   if (current !== '' && last === null) return null;
   return frame.before + countText(series, nextCount(series, last)) + frame.after;
 }
 
-/** What is wrong with the definition of a series. */
+/** Problems of a series definition. */
 export function checkSeries(series: SeriesDraft): string[] {
   const problems: string[] = [];
   if (series.name.trim() === '') problems.push('A number series needs a name.');

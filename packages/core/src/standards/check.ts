@@ -21,11 +21,11 @@ import {
 export const PRACTICES = ['iso', 'asme'] as const;
 export type Practice = (typeof PRACTICES)[number];
 
-/** What a standards check says of one thing. */
+/** A finding of a standards check. */
 export interface StandardFinding {
   readonly about: 'field' | 'length' | 'sheet size' | 'scale' | 'lettering';
   readonly severity: 'error' | 'warning' | 'note';
-  /** The field, the drawing or the cell. */
+  /** The field, drawing or cell. */
   readonly subject: string;
   readonly message: string;
   readonly source: Source;
@@ -33,7 +33,7 @@ export interface StandardFinding {
   readonly file?: number;
 }
 
-/** A drawing sheet as the library holds it; sizes in millimetres, lettering in drawing units. */
+/** A drawing sheet in the library; sizes in millimetres, lettering in drawing units. */
 export interface CheckedSheet {
   readonly file: number;
   readonly path: string;
@@ -41,11 +41,11 @@ export interface CheckedSheet {
   readonly paper: { readonly width: number; readonly height: number } | null;
   readonly scales: readonly number[];
   readonly lettering: readonly { readonly cell: string; readonly height: number }[];
-  /** Millimetres in a drawing unit of the sheet: 1 or 25.4. */
+  /** Millimetres per drawing unit: 1 or 25.4. */
   readonly unit: number;
 }
 
-/** The property that stands for a field of a standard: by its name, a common other name, or a name that means the same. */
+/** The property for a standard's field: by name, common synonym, or equal meaning. */
 export function propertyFor(field: StandardField, properties: readonly Property[], abbreviations: readonly Abbreviation[]): Property | null {
   const names = [field.name, ...field.also];
   for (const name of names) {
@@ -63,7 +63,7 @@ export function propertyFor(field: StandardField, properties: readonly Property[
   return null;
 }
 
-/** Checks a schema against the fields of a practice, and sheets against its sizes, scales and lettering. */
+/** Checks a schema against a practice's fields, and sheets against its sizes, scales and lettering. */
 export function checkStandards(
   practice: Practice,
   schema: readonly Property[],
@@ -84,7 +84,7 @@ export function checkStandards(
       });
       continue;
     }
-    // A longest length below the recommended one refuses values that the standard has room for.
+    // A maximum length below the recommended one refuses values the standard permits.
     if (field.length !== null && property.maxLength !== null && property.maxLength < field.length)
       found.push({
         about: 'length',

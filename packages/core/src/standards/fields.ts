@@ -1,6 +1,6 @@
 import { Kind, PropertyDraft, newDraft } from '../schema';
 
-/** Where a figure comes from: a standard's text was not at hand, so that all are from memory of it. */
+/** Source of a figure. The standards were not at hand; all figures are from memory. */
 export interface Source {
   readonly standard: string;
   readonly fromMemory: true;
@@ -17,13 +17,13 @@ export const ISO_5457 = source('ISO 5457:1999');
 export const ISO_5455 = source('ISO 5455:1979');
 export const ISO_3098 = source('ISO 3098-1');
 
-/** A field that a standard knows in title blocks or parts lists. */
+/** A field of title blocks or parts lists in a standard. */
 export interface StandardField {
   readonly name: string;
   readonly obligatory: boolean;
-  /** Recommended number of characters; `null` where the standard leaves it open. */
+  /** Recommended number of characters; `null` if not specified. */
   readonly length: number | null;
-  /** Other names under which companies keep it (common practice). */
+  /** Synonyms used by companies (common practice). */
   readonly also: readonly string[];
   readonly source: Source;
 }
@@ -36,7 +36,7 @@ const field = (of: Source, name: string, obligatory: boolean, length: number | n
   source: of,
 });
 
-/** Data fields of title blocks after ISO 7200: identifying, descriptive and administrative ones. */
+/** Title block data fields of ISO 7200: identifying, descriptive and administrative. */
 export const TITLE_BLOCK_FIELDS: readonly StandardField[] = [
   field(ISO_7200, 'Legal owner', true, null, 'Owner', 'Company'),
   field(ISO_7200, 'Identification number', true, 16, 'Part number', 'Drawing number', 'Document number'),
@@ -57,7 +57,7 @@ export const TITLE_BLOCK_FIELDS: readonly StandardField[] = [
   field(ISO_7200, 'Paper size', false, 4, 'Sheet size', 'Format'),
 ];
 
-/** Fields of parts lists after ISO 7573. */
+/** Parts list fields of ISO 7573. */
 export const PARTS_LIST_FIELDS: readonly StandardField[] = [
   field(ISO_7573, 'Reference number', true, null, 'Identification number', 'Part number'),
   field(ISO_7573, 'Designation', true, null, 'Description', 'Title'),
@@ -69,7 +69,7 @@ export const PARTS_LIST_FIELDS: readonly StandardField[] = [
   field(ISO_7573, 'Note', false, null, 'Remark', 'Remarks', 'Notes'),
 ];
 
-/** Fields of parts lists and title blocks in inch practice. */
+/** Parts list and title block fields in inch practice. */
 export const ASME_FIELDS: readonly StandardField[] = [
   field(Y14_1, 'Design activity', true, null, 'Company', 'Legal owner', 'Owner'),
   field(Y14_1, 'Drawing title', true, null, 'Title', 'Description'),
@@ -116,20 +116,20 @@ export const SHEETS: readonly {
   ).map(([name, short, long]) => ({ name, short: short * 25.4, long: long * 25.4, practice: 'asme' as const, source: Y14_1 })),
 ];
 
-/** The name of the sheet size that a paper is of, in either practice; `null` when no standard names it. Sizes in millimetres. */
+/** Name of a paper's sheet size in either practice; `null` if not standard. In millimetres. */
 export function sheetName({ width, height }: { readonly width: number; readonly height: number }): string | null {
   const [short, long] = [Math.min(width, height), Math.max(width, height)];
   return SHEETS.find((size) => Math.abs(size.short - short) < 1.5 && Math.abs(size.long - long) < 1.5)?.name ?? null;
 }
 
-/** Ratios of the scales that ISO 5455 recommends: 1, 2 and 5 times a power of ten, and 1:1. */
+/** ISO 5455 scale ratios: 1, 2 and 5 times powers of ten. */
 export function isIsoScale(ratio: number): boolean {
   const size = ratio < 1 ? 1 / ratio : ratio;
   const power = 10 ** Math.floor(Math.log10(size) + 1e-9);
   return [1, 2, 5].some((n) => Math.abs(size / (n * power) - 1) < 1e-6);
 }
 
-/** Scales of inch practice: plain ones (1:2, 1:4, 1:8, 2:1, 4:1, decimal ones) and so many inches to the foot. */
+/** Scales in inch practice: ratios (1:2, 1:4, 1:8, 2:1, 4:1, decimal) and inches to the foot. */
 export function isInchScale(ratio: number): boolean {
   const toTheFoot = [1 / 32, 1 / 16, 3 / 32, 1 / 8, 3 / 16, 1 / 4, 3 / 8, 1 / 2, 3 / 4, 1, 1.5, 3, 6, 12];
   const size = ratio < 1 ? 1 / ratio : ratio;
@@ -139,12 +139,12 @@ export function isInchScale(ratio: number): boolean {
   );
 }
 
-/** Nominal heights of lettering in millimetres, each √2 times the one before. */
+/** Nominal lettering heights in millimetres, in steps of √2. */
 export const LETTERING_MM: readonly number[] = [1.8, 2.5, 3.5, 5, 7, 10, 14, 20];
-/** The least height of lettering in inch practice, in inches. */
+/** Minimum lettering height in inch practice, in inches. */
 export const LEAST_LETTERING_INCH = 0.12;
 
-/** A schema to start from. */
+/** A starter schema. */
 export interface Starter {
   readonly id: 'iso-title-block' | 'iso-parts-list' | 'machine-building-metric' | 'machine-building-inch';
   readonly title: string;
@@ -156,7 +156,7 @@ const ALL: readonly Kind[] = ['part', 'assembly', 'drawing'];
 const property = (writtenName: string, more: Partial<PropertyDraft> = {}): PropertyDraft => ({ ...newDraft(writtenName), ...more });
 const model: readonly Kind[] = ['part', 'assembly'];
 
-/** A property for a field of a standard, with its length and whether it is obligatory. */
+/** A property for a standard's field, with length and obligation. */
 const fromField = ({ name, obligatory, length, source: of }: StandardField, kinds: readonly Kind[]): PropertyDraft =>
   property(name, {
     kinds,
@@ -214,7 +214,7 @@ const general = (metric: boolean): readonly PropertyDraft[] => [
   property('Scale', { kinds: ['drawing'], level: 'sheet', feed: 'sheet', sheetFact: 'scale', group: 'Sheet' }),
 ];
 
-/** Schemas to start from, shipped as data. */
+/** Starter schemas, shipped as data. */
 export const STARTERS: readonly Starter[] = [
   {
     id: 'iso-title-block',

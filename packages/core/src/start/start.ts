@@ -5,42 +5,42 @@ import { FileFacts, HeldBySlot, Kind, PreparedSchema, Property, reaches, slotKey
 import { SHEETS } from '../standards';
 import { HeldValue, heldText, holdValue, parseText } from '../values';
 
-/** Kinds of file that a start file can be made of. */
+/** Kinds of start files. */
 export const START_KINDS = ['part', 'assembly', 'drawing'] as const;
 
-/** What start files are made from. */
+/** Input for start files. */
 export interface StartGround {
   readonly prepared: PreparedSchema;
-  /** The company's classes, with the kind that their conditions ask for where they do. */
+  /** Company classes, with the kind their conditions require, if any. */
   readonly classes: readonly { readonly name: string; readonly kind: Kind | null }[];
-  /** Names of sheet sizes that drawings are made in. */
+  /** Sheet sizes for drawings. */
   readonly sheets: readonly string[];
-  /** The title block that drawings carry, as one of the company's drawings has it, and millimetres of its unit. */
+  /** The title block, taken from a company drawing, and millimetres per unit. */
   readonly block: BlockReading | null;
   readonly blockUnit: number;
   readonly unit: 'mm' | 'in';
   readonly company: string;
-  /** When they are made, as ISO 8601. */
+  /** Creation time, ISO 8601. */
   readonly at: string;
 }
 
-/** An empty file with every reached name in place. */
+/** An empty file with all names that apply. */
 export interface StartFile {
   readonly name: string;
   readonly kind: (typeof START_KINDS)[number];
   readonly class: string | null;
   readonly sheet: string | null;
-  /** The written names in it, in the order of the schema. */
+  /** Its written names, in schema order. */
   readonly names: readonly string[];
-  /** Names that have a value, with the reason: a default, or a rule. */
+  /** Names with a value, and why: default or rule. */
   readonly filled: readonly string[];
   readonly bytes: Uint8Array;
 }
 
-/** Millimetres of a block's unit, by its size: a title block is some 180 mm or 7 inches wide (ISO 7200; from memory). */
+/** Millimetres per block unit, judged by width: title blocks are some 180 mm or 7 inches wide (ISO 7200; from memory). */
 export const guessBlockUnit = (block: BlockReading): number => (boxOf(block).width < 30 ? 25.4 : 1);
 
-/** The written names that a file of a kind and class carries from its beginning. */
+/** Written names in new files of a kind and class. */
 export function startProperties(properties: readonly Property[], kind: Kind, className: string | null): Property[] {
   return properties.filter(
     (property) =>
@@ -51,14 +51,14 @@ export function startProperties(properties: readonly Property[], kind: Kind, cla
   );
 }
 
-/** A name as a file may have it on any system: characters that some of them refuse give way to dashes. */
+/** A portable file name; characters some systems refuse become dashes. */
 export const safeName = (text: string): string =>
   text
     .replace(/[\\/:*?"<>|\u0000-\u001f]/g, '-')
     .replace(/[. ]+$/, '')
     .trim() || 'unnamed';
 
-/** Makes the start files of a schema: for every kind, for every class that asks for something else, and for every sheet size. */
+/** Makes start files of a schema: per kind, per class with different requirements, and per sheet size. */
 export function startFiles(ground: StartGround): StartFile[] {
   const made: StartFile[] = [];
   const taken = new Set<string>();
@@ -99,11 +99,11 @@ interface Content {
 
 const sameContent = (a: readonly Content[], b: readonly Content[]) => JSON.stringify(a) === JSON.stringify(b);
 
-/** Whether a property has a rule of its own for a class, so that the class is worth a start file. */
+/** Whether a class overrides a property in a way that needs its own start file. */
 const saysMore = (property: Property, kind: Kind, className: string) =>
   !property.retired && reaches(property, kind, className) && property.classes.includes(className);
 
-/** Every reached name with what it begins with: nothing, the default, or what a rule gives that looks at nothing outside the file. */
+/** Names that apply with initial values: blank, default, or a rule that depends on nothing outside the file. */
 function contentOf({ prepared }: StartGround, kind: Kind, className: string | null): Content[] {
   const reached = startProperties(prepared.schema.properties, kind, className);
   const defaults = new Map<string, HeldValue>();
@@ -121,7 +121,7 @@ function contentOf({ prepared }: StartGround, kind: Kind, className: string | nu
   });
 }
 
-/** Whether a rule looks at more than the values of its own holder: an empty file has no name, folder or model yet. */
+/** Whether a rule reads beyond its own holder: a new file has no name, folder or model. */
 const looksOutside = (prepared: PreparedSchema, property: Property) => prepared.ruleOf(property.id)?.uses.some((use) => use.group !== null) ?? true;
 
 const emptyFile = (kind: Kind, className: string | null, held: HeldBySlot): FileFacts => ({
@@ -151,7 +151,7 @@ function emptySheet({ block, blockUnit, unit }: StartGround, sheet: string): Uin
   const size =
     SHEETS.find((candidate) => candidate.name === sheet && (candidate.practice === 'iso') === (unit === 'mm')) ?? SHEETS.find((c) => c.name === sheet);
   if (!size) throw new RangeError(`There is no sheet size ${sheet}.`);
-  // The smallest ISO sheet stands upright, the others lie (ISO 5457; from memory).
+  // The smallest ISO sheet is portrait, others landscape (ISO 5457; from memory).
   const upright = sheet === 'A4';
   return makeSheet({
     width: upright ? size.short : size.long,
@@ -167,7 +167,7 @@ function emptySheet({ block, blockUnit, unit }: StartGround, sheet: string): Uin
   });
 }
 
-/** A set of start files of one kind and class, as it was published with an edition. */
+/** Start files of a kind and class as published with an edition. */
 export interface Publication {
   readonly edition: number;
   readonly kind: Kind;
@@ -175,8 +175,8 @@ export interface Publication {
 }
 
 /**
- * The start file that a file was probably made from: of the publications of its kind whose names it all holds the newest, and among
- * those of one edition the one with the most names. `null` when it holds none of them in full.
+ * The start file a file probably came from: the newest publication of its kind whose names it all contains; within an edition, the one with
+ * most names. `null` if none matches.
  */
 export function madeFrom(kind: Kind, names: ReadonlySet<string>, publications: readonly Publication[]): Publication | null {
   let best: Publication | null = null;

@@ -4,36 +4,36 @@ import { HeldValue, StandIns } from '../values';
 export const SEVERITIES = ['note', 'warning', 'error'] as const;
 export type Severity = (typeof SEVERITIES)[number];
 
-/** Something about one file that its people should know. */
+/** A finding about a file. */
 export interface Finding {
   readonly severity: Severity;
-  /** A word for programs. */
+  /** Machine-readable code. */
   readonly code: string;
-  /** The written name that it is about, if it is about one. */
+  /** The written name concerned, if any. */
   readonly name: string | null;
   readonly message: string;
 }
 
-/** What a check looks at: one file as it was read. */
+/** A read file to be checked. */
 export interface CheckedFile {
   readonly name: string;
   readonly folder: string;
   readonly kind: Kind;
-  /** Class and workflow state, where they are known. */
+  /** Class and workflow state, if known. */
   readonly className: string | null;
   readonly state: string | null;
-  /** Why it could not be read, if so. */
+  /** Read error, if any. */
   readonly problem: string | null;
   readonly notes: readonly string[];
-  /** Document properties and the file's own fields. */
+  /** Document properties and file fields. */
   readonly properties: ReadonlyMap<string, HeldValue>;
   readonly fields: ReadonlyMap<string, HeldValue>;
 }
 
-/** What is wrong with a value although it is one that the schema accepts. */
+/** Problems of a value the schema accepts. */
 const MILD: ReadonlySet<Violation['code']> = new Set(['stale']);
 
-/** What is said of a value of a property, as a finding: its sentence begins with the caption, or with what inside the file it is about. */
+/** A value's problem as a finding; the sentence starts with the caption or the inner holder. */
 export const valueFinding = (
   property: Pick<Property, 'caption' | 'writtenName'>,
   { code, message }: Pick<Violation, 'code' | 'message'>,
@@ -46,9 +46,8 @@ export const valueFinding = (
 });
 
 /**
- * Checks one file against a schema; without one, for what is odd in itself. Errors: what cannot be read, what breaks the
- * schema, a name that is nearly one of ours. Warnings: computed values that are stale, names that the schema does not know (errors
- * where it refuses them, nothing where it allows them), remarks of the reader. Notes: stand-ins.
+ * Checks a file against a schema; without one, for oddities. Errors: unreadable files, schema violations, misspelt names. Warnings: stale
+ * computed values, unknown names (errors if refused, ignored if permitted), reader remarks. Notes: stand-ins.
  */
 export function checkFile(file: CheckedFile, schema: PreparedSchema | null, standIns: StandIns): Finding[] {
   if (file.problem !== null) return [{ severity: 'error', code: 'unreadable', name: null, message: file.problem }];
@@ -66,7 +65,7 @@ export function checkFile(file: CheckedFile, schema: PreparedSchema | null, stan
   return [...found, ...checkNames(file, schema?.schema ?? null, standIns)];
 }
 
-/** What is to be said of a file's names and of what its reader noticed, apart from its values. */
+/** Findings about a file's names and its reader's remarks, apart from values. */
 export function checkNames(file: Pick<CheckedFile, 'kind' | 'notes' | 'properties'>, schema: Schema | null, standIns: StandIns): Finding[] {
   const found: Finding[] = file.notes.map((message) => ({ severity: 'warning', code: 'noticed', name: null, message }));
   const properties = schema?.properties ?? [];
@@ -92,14 +91,14 @@ export function checkNames(file: Pick<CheckedFile, 'kind' | 'notes' | 'propertie
         name,
         message: `Not in the schema: ${JSON.stringify(name)}.`,
       });
-    // Of a property's own value that is said already.
+    // Already reported for the property's own value.
     if (!own.has(name) && held.form === 'text' && standIns.matches(held.text))
       found.push({ severity: 'note', code: 'stand-in', name, message: `${JSON.stringify(held.text)} is only a stand-in.` });
   }
   return found;
 }
 
-/** The gravest severity among findings; `null` when there are none. */
+/** Highest severity; `null` without findings. */
 export const gravest = (findings: Iterable<Pick<Finding, 'severity'>>): Severity | null =>
   [...findings].reduce<Severity | null>(
     (worst, { severity }) => (worst === null || SEVERITIES.indexOf(severity) > SEVERITIES.indexOf(worst) ? severity : worst),

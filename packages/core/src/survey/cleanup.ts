@@ -2,14 +2,14 @@ import { Address } from '../changes';
 import { HeldValue, StandIns, convert, findUnit, plainNumber, sameHeld } from '../values';
 import { readQuantity } from './values';
 
-/** What happens where both names hold different values. */
+/** What happens if both names have different values. */
 export const CLASH_RULES = ['keep the target', 'keep the source', 'keep the filled one', 'ask'] as const;
 export type ClashRule = (typeof CLASH_RULES)[number];
 
 export const CASES = ['upper', 'lower', 'first', 'title'] as const;
 export type CaseStyle = (typeof CASES)[number];
 
-/** One clean-up. Every one of them only builds lines. */
+/** A clean-up; each only produces changes. */
 export type CleanUp =
   | { readonly do: 'merge'; readonly names: readonly string[]; readonly to: string; readonly clash: ClashRule }
   | { readonly do: 'case'; readonly name: string; readonly style: CaseStyle }
@@ -20,28 +20,28 @@ export type CleanUp =
   | { readonly do: 'convert'; readonly name: string; readonly unit: string }
   | { readonly do: 'remove'; readonly names: readonly string[] };
 
-/** The properties of one holder: what a clean-up reads. */
+/** A holder's properties, as a clean-up reads them. */
 export interface HolderValues {
   readonly file: number;
   readonly holder: string;
   readonly values: ReadonlyMap<string, HeldValue>;
 }
 
-/** A change that a clean-up makes. */
+/** A change by a clean-up. */
 export interface CleanLine {
   readonly address: Address;
   readonly base: HeldValue | null;
   readonly proposed: HeldValue | null;
 }
 
-/** Two or more different values where one is wanted: left as they are until someone chooses. */
+/** Conflicting values; unchanged until someone chooses. */
 export interface Clash {
   readonly file: number;
   readonly holder: string;
   readonly values: readonly { readonly name: string; readonly text: string }[];
 }
 
-/** A value that the clean-up does not know how to treat. */
+/** A value the clean-up cannot handle. */
 export interface LeftOut {
   readonly file: number;
   readonly holder: string;
@@ -56,7 +56,7 @@ export interface CleanResult {
   readonly leftOut: readonly LeftOut[];
 }
 
-/** The names whose values a clean-up reads. */
+/** Names whose values a clean-up reads. */
 export function namesRead(action: CleanUp): string[] {
   switch (action.do) {
     case 'merge':
@@ -71,7 +71,7 @@ export function namesRead(action: CleanUp): string[] {
   }
 }
 
-/** A text in another case. `title` gives every word a capital but keeps words that hold digits or are capitals already. */
+/** Changes a text's case. `title` capitalises words, except those with digits or in capitals. */
 export function recase(text: string, style: CaseStyle): string {
   switch (style) {
     case 'upper':
@@ -89,12 +89,12 @@ export function recase(text: string, style: CaseStyle): string {
   }
 }
 
-/** A text without blanks at its ends and with single ones inside. */
+/** Trims and collapses blanks. */
 export const trimmed = (text: string): string => text.replace(/[\s\u00a0\u200b]+/gu, ' ').trim();
 
 const addressOf = ({ file, holder }: HolderValues, name: string): Address => ({ file, holder, place: 'property', name });
 
-/** Works out what a clean-up does to holders. Values that are blank or stand-ins count as not filled. */
+/** Computes a clean-up's changes. Blanks and stand-ins count as empty. */
 export function cleanUp(action: CleanUp, holders: Iterable<HolderValues>, standIns: StandIns, chosen: ReadonlyMap<string, string> = new Map()): CleanResult {
   const lines: CleanLine[] = [];
   const clashes: Clash[] = [];
@@ -168,7 +168,7 @@ export function cleanUp(action: CleanUp, holders: Iterable<HolderValues>, standI
         else if (findUnit(from)?.quantity !== findUnit(action.unit)?.quantity) leave(action.name, held.text, `${from} cannot be converted to ${action.unit}`);
         else {
           const text = plainNumber(convert(Number(quantity.number), from, action.unit));
-          // Where the unit is in the text it stays there.
+          // A unit in the text stays in the text.
           set(action.name, held.form === 'measure' ? { text, form: 'measure', unit: action.unit } : { text: `${text} ${action.unit}`, form: 'text' });
         }
         break;
@@ -180,10 +180,10 @@ export function cleanUp(action: CleanUp, holders: Iterable<HolderValues>, standI
   return { lines, clashes, leftOut };
 }
 
-/** A key for the choice that someone made for a clash. */
+/** Key of a conflict's decision. */
 export const clashKey = (file: number, holder: string): string => `${file}/${holder}`;
 
-/** Which name's value remains: the target's, a source's, or nobody knows. */
+/** Which name's value is kept: the target's, a source's, or undecided. */
 function decide(
   { to, clash }: Extract<CleanUp, { do: 'merge' }>,
   { values }: HolderValues,
@@ -201,6 +201,6 @@ function decide(
     const fromSources = new Set(sources.filter((name) => filled(values.get(name))).map((name) => values.get(name)!.text));
     if (fromSources.size === 1) return sources.find((name) => filled(values.get(name)))!;
   }
-  // Two filled values that differ: keeping the filled one does not say which.
+  // With two different values, keeping the filled one is ambiguous.
   return 'clash';
 }

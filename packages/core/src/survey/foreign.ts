@@ -3,7 +3,7 @@ import { HeldValue, StandIns, convert, findUnit, plainNumber } from '../values';
 import { CaseStyle, recase } from './cleanup';
 import { readLooseDate, readQuantity } from './values';
 
-/** How a value from a foreign library becomes one of ours. */
+/** How a foreign value is converted. */
 export type Conversion =
   | { readonly do: 'as it is' }
   /** Numbers that carry no unit are meant in this one. */
@@ -19,12 +19,12 @@ export type Conversion =
 
 export const CONVERSIONS = ['as it is', 'from unit', 'words', 'case', 'date', 'before', 'after'] as const;
 
-/** What a foreign value becomes, or why it is not taken. `held` is `null` for what counts as blank. */
+/** A converted foreign value, or why it is refused. `held` is `null` for blanks. */
 export type Translated = { readonly ok: true; readonly held: HeldValue | null } | { readonly ok: false; readonly message: string };
 
 const refuse = (message: string): Translated => ({ ok: false, message });
 
-/** The text that a conversion makes; a refusal where it can make none. */
+/** Converted text, or a refusal. */
 function converted(held: HeldValue, conversion: Conversion, property: Property): { readonly text: string } | { readonly refusal: string } {
   const text = held.text.trim();
   const withUnit = held.unit ? `${text} ${held.unit}` : text;
@@ -37,7 +37,7 @@ function converted(held: HeldValue, conversion: Conversion, property: Property):
       const unit = quantity.unit ?? conversion.unit;
       if (property.unit === null) return { text: quantity.number };
       if (findUnit(unit)?.quantity !== findUnit(property.unit)?.quantity) return { refusal: `${unit} cannot be converted to ${property.unit}` };
-      // As many decimals as the schema wants; otherwise twelve digits, less than the rounding of the conversion itself.
+      // Decimals as in the schema; otherwise twelve digits, finer than the conversion's rounding.
       const size = convert(Number(quantity.number), unit, property.unit);
       const same = findUnit(unit)?.code === findUnit(property.unit)?.code;
       return { text: same ? quantity.number : plainNumber(Number(property.decimals === null ? size.toPrecision(12) : size.toFixed(property.decimals))) };
@@ -63,7 +63,7 @@ function converted(held: HeldValue, conversion: Conversion, property: Property):
   }
 }
 
-/** Turns a foreign value into one of a property. What the schema would not take is refused; stand-ins and empty texts count as blank. */
+/** Converts a foreign value for a property. Values the schema would refuse are refused; stand-ins and empty texts are blanks. */
 export function translate(held: HeldValue, conversion: Conversion, property: Property, standIns: StandIns): Translated {
   if (held.text.trim() === '' || (held.form === 'text' && standIns.matches(held.text))) return { ok: true, held: null };
   const made = converted(held, conversion, property);

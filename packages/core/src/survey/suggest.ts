@@ -2,19 +2,19 @@ import { KINDS, Kind, Property, PropertyDraft, newDraft } from '../schema';
 import { ValueType } from '../values';
 import { Guess, ValueCount, guessOf, readQuantity } from './values';
 
-/** The type and unit that a name's values look like. */
+/** Type and unit suggested by a name's values. */
 export interface TypeGuess {
   readonly type: ValueType;
   readonly unit: string | null;
 }
 
-/** Most choices that a list is worth while it is short enough to read. */
+/** Longest choice list worth suggesting. */
 const MOST_CHOICES = 12;
 
-/** Share of the values that must agree before a type other than text is guessed. */
+/** Share of values that must agree on a type other than text. */
 const AGREE = 0.95;
 
-/** Guesses the type of a property from the values found. A choice needs few values that come back often. */
+/** Guesses a property's type from values. A choice needs few, frequent values. */
 export function guessType(values: readonly ValueCount[]): TypeGuess {
   const real = values.filter((value) => value.text !== '' && !value.standIn);
   const count = (list: readonly ValueCount[]) => list.reduce((sum, value) => sum + value.files, 0);
@@ -37,7 +37,7 @@ export function guessType(values: readonly ValueCount[]): TypeGuess {
   return { type: few ? 'choice' : 'text', unit: null };
 }
 
-/** A property draft for a stray: what its values look like, the kinds that hold it, choices and length from what is there. */
+/** Drafts a property for a stray: type, kinds, choices and length from its values. */
 export function draftFrom(name: string, kinds: readonly Kind[], values: readonly ValueCount[]): PropertyDraft {
   const { type, unit } = guessType(values);
   const real = values.filter((value) => value.text !== '' && !value.standIn);
@@ -51,15 +51,12 @@ export function draftFrom(name: string, kinds: readonly Kind[], values: readonly
     unit,
     decimals: type === 'number' ? Math.min(6, decimals) : null,
     choices: type === 'choice' ? [...new Set(real.map((value) => value.text.trim()))].sort() : [],
-    // Room for a third more than the longest value, in steps of ten.
+    // A third more than the longest value, rounded up to tens.
     maxLength: type === 'text' && longest > 0 ? Math.ceil((longest * 4) / 30) * 10 : null,
   };
 }
 
-/**
- * A name that the schema does not know, as a column that can be filled in and taken back: a property for the time of an
- * exchange. `id` is negative, so that it is never taken for one of the schema.
- */
+/** A temporary property for an unknown name in an exchange. Its negative id never clashes with the schema. */
 export const columnOf = (name: string, id: number, guess: TypeGuess): Property => ({
   ...newDraft(name),
   caption: name,

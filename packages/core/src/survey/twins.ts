@@ -2,27 +2,27 @@ import { distance } from 'fastest-levenshtein';
 import { likenessKey } from '../schema';
 import { Abbreviation, dictionaryOf, fullWords, wordsOf } from './words';
 
-/** Why two names probably mean the same, from certain to likely. */
+/** Why two names probably mean the same, most certain first. */
 export type TwinReason = 'case or blanks' | 'same words' | 'abbreviation' | 'letters left out' | 'spelling';
 
-/** Names that probably mean the same. Always a suggestion: nothing is merged by itself. */
+/** Names that probably mean the same. A suggestion: nothing is merged automatically. */
 export interface TwinGroup {
   readonly names: readonly string[];
-  /** Reasons of the pairs that hold the group together, each once, the most certain first. */
+  /** Distinct reasons, most certain first. */
   readonly reasons: readonly TwinReason[];
 }
 
 const REASONS: readonly TwinReason[] = ['case or blanks', 'same words', 'abbreviation', 'letters left out', 'spelling'];
 
-/** Similarity by edit distance: 1 for the same text. */
+/** Similarity by edit distance; 1 if equal. */
 export const similarity = (a: string, b: string): number => 1 - distance(a, b) / Math.max(a.length, b.length, 1);
 
-/** Letters that an abbreviation saves at least, unless it leaves out all vowels: *Party* is no long form of *Part*, nor *Drawing* of *Drawn*. */
+/** Letters an abbreviation must save, unless it drops all vowels: *Party* does not abbreviate to *Part*, nor *Drawing* to *Drawn*. */
 const SAVED = 3;
 
 /**
- * Whether the letters of `short` are in `long` in their order, the first one first: three letters or more, and so few that they are no word
- * of their own.
+ * Whether `short` is an abbreviation of `long` by omitted letters: same first letter, same order, at least three letters, too few to be a
+ * word.
  */
 export function isAbbreviation(short: string, long: string): boolean {
   if (short.length < 3 || short.length >= long.length || !long.startsWith(short[0]!)) return false;
@@ -46,7 +46,7 @@ interface Entry {
 
 const isNumber = (word: string) => /^\d+$/.test(word);
 
-/** Word by word: the same, or one an abbreviation of the other. A word that the dictionary knows means what it says there. */
+/** Word by word: equal or abbreviated. Dictionary words have their dictionary meaning. */
 function lettersLeftOut(a: Entry, b: Entry, dictionary: ReadonlyMap<string, readonly string[]>, meanings: ReadonlySet<string>): boolean {
   if (a.words.length !== b.words.length) return false;
   return a.words.every((word, i) => {
@@ -57,24 +57,24 @@ function lettersLeftOut(a: Entry, b: Entry, dictionary: ReadonlyMap<string, read
   });
 }
 
-/** Alike in spelling: 0.88 over all on six letters or more, and every word that differs alike by itself, so that Max and Min stay apart. */
+/** Similar spelling: at least 0.88 overall on six or more letters, and each differing word similar too, so Max and Min stay apart. */
 function alikeInSpelling(a: Entry, b: Entry): boolean {
   const [x, y] = [a.fullList.join(''), b.fullList.join('')];
   if (Math.min(x.length, y.length) < 6 || Math.abs(x.length - y.length) > 0.12 * Math.max(x.length, y.length)) return false;
   if (a.fullList.filter(isNumber).join() !== b.fullList.filter(isNumber).join()) return false;
   if (similarity(x, y) < 0.88) return false;
-  // Words written as one, and else nothing.
+  // Equal but for word breaks.
   if (a.fullList.length !== b.fullList.length) return x === y;
   return a.fullList.every((word, i) => word === b.fullList[i] || similarity(word, b.fullList[i]!) >= 0.75);
 }
 
 /**
- * Finds names that probably mean the same. Names are compared by their words with abbreviations spelled out,
- * then by letters left out, then by spelling; plain edit distance alone would confuse Inner and Outer.
+ * Finds names that probably mean the same: by words with abbreviations expanded, then by omitted letters, then by spelling. Edit distance
+ * alone would confuse Inner and Outer.
  */
 export function findTwins(names: readonly string[], abbreviations: readonly Abbreviation[]): TwinGroup[] {
   const dictionary = dictionaryOf(abbreviations);
-  // What abbreviations stand for is a word of its own, and short for nothing.
+  // Expansions in the dictionary are words, not abbreviations.
   const meanings = new Set([...dictionary.values()].flat());
   const entries = [...new Set(names)].map((name): Entry => {
     const words = wordsOf(name);

@@ -2,7 +2,7 @@ import { HeldForm, findUnit, isIsoDate } from '../values';
 import { similarity } from './twins';
 import { plainLetters } from './words';
 
-/** One distinct value of a name, with the number of files that hold it. */
+/** A distinct value of a name and its number of files. */
 export interface ValueCount {
   readonly text: string;
   readonly form: HeldForm;
@@ -11,37 +11,37 @@ export interface ValueCount {
   readonly standIn: boolean;
 }
 
-/** Why values are in one cluster, from certain to likely. */
+/** Why values are clustered, most certain first. */
 export const CLUSTER_REASONS = ['case, blanks or punctuation', 'word order', 'synonyms', 'spelling'] as const;
 export type ClusterReason = (typeof CLUSTER_REASONS)[number];
 
-/** Values that probably mean the same; `to` is the one that most files hold. */
+/** Values that probably mean the same; `to` is the most frequent. */
 export interface ValueCluster {
   readonly values: readonly string[];
   readonly to: string;
   readonly files: number;
   readonly reason: ClusterReason;
-  /** Digits are involved: look twice before merging. */
+  /** Digits differ: check before merging. */
   readonly careful: boolean;
 }
 
-/** What a text could be. */
+/** Possible types of a text. */
 export type Guess = 'number' | 'date' | 'yes/no' | 'text';
 
-/** What the values of one name look like. The counts by type add up to the files with a value. */
+/** Profile of a name's values. Counts by type sum to the files with a value. */
 export interface ValuePicture {
   readonly byType: Readonly<Record<Guess, number>>;
-  /** Units with the number of files, `''` for numbers without one. */
+  /** Units with file counts; `''` for numbers without. */
   readonly units: readonly { readonly unit: string; readonly files: number }[];
   readonly clusters: readonly ValueCluster[];
-  /** Values whose form is rare where most values share another one. */
+  /** Values of rare form where most share another. */
   readonly outliers: readonly { readonly text: string; readonly files: number; readonly pattern: string }[];
-  /** Values that are no number, or no date, where nearly all others are. */
+  /** Values that are not numbers or dates where nearly all others are. */
   readonly unreadable: readonly { readonly text: string; readonly files: number; readonly wanted: 'number' | 'date' }[];
   readonly patterns: readonly { readonly pattern: string; readonly files: number }[];
 }
 
-/** A number with or without a unit: `12.5`, `12,5 kg`, `1.5E-7 m`; `null` for other texts. */
+/** A number with optional unit: `12.5`, `12,5 kg`, `1.5E-7 m`; otherwise `null`. */
 export function readQuantity(text: string): { readonly number: string; readonly unit: string | null } | null {
   const m = /^([+-]?(?:\d+(?:[.,]\d+)?|[.,]\d+)(?:[eE][+-]?\d+)?)\s*(\D*)$/.exec(text.trim());
   if (!m) return null;
@@ -51,7 +51,7 @@ export function readQuantity(text: string): { readonly number: string; readonly 
 
 const MONTHS = ['jan', 'feb', 'mar', 'apr', 'may', 'jun', 'jul', 'aug', 'sep', 'oct', 'nov', 'dec'];
 
-/** A date in one of the forms that people write, as ISO 8601; `null` when it is none or can be read in two ways (`03/04/2026`). */
+/** A date in a common format as ISO 8601; `null` if invalid or ambiguous (`03/04/2026`). */
 export function readLooseDate(text: string): string | null {
   const t = text.trim();
   if (isIsoDate(t)) return t;
@@ -77,7 +77,7 @@ export function readLooseDate(text: string): string | null {
 
 const DATE_LIKE = /^\d{1,4}[./-]\d{1,2}[./-]\d{1,4}$/;
 
-/** What a value could be, by its form or its text. */
+/** Possible types of a value, by its held form or its text. */
 export function guessOf({ text, form }: Pick<ValueCount, 'text' | 'form'>): Guess {
   if (form === 'integer' || form === 'real' || form === 'measure') return 'number';
   if (form === 'boolean' || /^(yes|no|true|false|y|n)$/i.test(text.trim())) return 'yes/no';
@@ -85,7 +85,7 @@ export function guessOf({ text, form }: Pick<ValueCount, 'text' | 'form'>): Gues
   return readQuantity(text) ? 'number' : 'text';
 }
 
-/** The form of a text: runs of capitals, small letters and digits as `A`, `a`, `9`, everything else as it stands. */
+/** Pattern of a text: runs of capitals, lower case and digits become `A`, `a`, `9`; other characters stay. */
 export const patternOf = (text: string): string =>
   text
     .replace(/\p{Lu}+/gu, 'A')
@@ -98,12 +98,12 @@ const tokensOf = (text: string): string[] =>
     .split(/[^\p{L}\p{N}.]+|\.(?!\d)|(?<!\d)\./u)
     .filter((token) => token !== '');
 
-/** Finds values that probably mean the same: by their words, by the company's synonyms, by spelling. */
+/** Clusters values that probably mean the same: by words, company synonyms and spelling. */
 export function clusterValues(values: readonly ValueCount[], synonyms: readonly (readonly string[])[]): ValueCluster[] {
   const meaning = new Map<string, string>();
   for (const group of synonyms) for (const word of group) meaning.set(tokensOf(word).join(' '), tokensOf(group[0]!).join(' '));
   const longest = Math.max(1, ...[...meaning.keys()].map((key) => key.split(' ').length));
-  /** Tokens with synonyms put in, the longest phrase first. */
+  /** Tokens with synonyms applied, longest phrase first. */
   const meant = (tokens: readonly string[]): string[] => {
     const out: string[] = [];
     for (let i = 0; i < tokens.length;) {
@@ -122,7 +122,7 @@ export function clusterValues(values: readonly ValueCount[], synonyms: readonly 
     });
   const parent = entries.map((_, i) => i);
   const root = (i: number): number => (parent[i] === i ? i : (parent[i] = root(parent[i]!)));
-  // Of the reasons that hold a cluster together the loosest one is said.
+  // The weakest reason in a cluster is reported.
   const reasons = new Map<number, number>();
   const join = (i: number, j: number, reason: number) => {
     const [a, b] = [root(i), root(j)];
@@ -143,7 +143,7 @@ export function clusterValues(values: readonly ValueCount[], synonyms: readonly 
   byKey((entry) => entry.squeezed, 0);
   byKey((entry) => entry.sorted, 1);
   byKey((entry) => entry.meant, 2);
-  // Spelling: texts of six letters or more that differ in no digit and are in no cluster yet. Compared with their neighbours in length only.
+  // Spelling: unclustered texts of six or more letters with equal digits, compared with neighbours in length.
   const alone = new Map<number, number>();
   for (const i of entries.keys()) alone.set(root(i), (alone.get(root(i)) ?? 0) + 1);
   const open = entries.map((entry, i) => ({ ...entry, i })).filter(({ i, squeezed }) => squeezed.length >= 6 && alone.get(root(i)) === 1);
@@ -175,10 +175,10 @@ export function clusterValues(values: readonly ValueCount[], synonyms: readonly 
     .sort((a, b) => b.files - a.files || a.to.localeCompare(b.to));
 }
 
-/** Beyond this many distinct values, names and numbers are unlikely to be typing mistakes of each other and comparing all pairs takes too long. */
+/** Above this many distinct values, typing errors are unlikely and comparing all pairs takes too long. */
 const MOST_FOR_SPELLING = 3000;
 
-/** Looks at all distinct values of one name. */
+/** Profiles all distinct values of a name. */
 export function pictureOf(values: readonly ValueCount[], synonyms: readonly (readonly string[])[]): ValuePicture {
   const real = values.filter((value) => value.text !== '' && !value.standIn);
   const byType: Record<Guess, number> = { number: 0, date: 0, 'yes/no': 0, text: 0 };

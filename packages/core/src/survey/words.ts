@@ -1,12 +1,12 @@
 import { findUnit } from '../values';
 
-/** An abbreviation and what it stands for; the long form may have several words. */
+/** An abbreviation and its expansion, which may have several words. */
 export interface Abbreviation {
   readonly short: string;
   readonly long: string;
 }
 
-/** Abbreviations of the trade (common practice); a company edits its own list. */
+/** Trade abbreviations (common practice); editable by the company. */
 export const DEFAULT_ABBREVIATIONS: readonly Abbreviation[] = (
   [
     ['alum', 'aluminium'],
@@ -91,7 +91,7 @@ export const DEFAULT_ABBREVIATIONS: readonly Abbreviation[] = (
   ] as const
 ).map(([short, long]) => ({ short, long }));
 
-/** Values that mean the same (common practice); a company edits its own list. */
+/** Synonymous values (common practice); editable by the company. */
 export const DEFAULT_SYNONYMS: readonly (readonly string[])[] = [
   ['stainless steel', 'stainless', 'ss', 'inox'],
   ['aluminium', 'aluminum', 'alu'],
@@ -101,21 +101,21 @@ export const DEFAULT_SYNONYMS: readonly (readonly string[])[] = [
   ['no', 'n', 'false'],
 ];
 
-/** Words that say nothing in a name. A single letter says something: revision A is not revision B. */
+/** Filler words in names. Single letters count: revision A is not revision B. */
 const EMPTY = new Set(['of', 'the', 'and']);
 
-/** Whose name stands for themselves: *Vendor Name* is *Vendor*, though *File Name* is not *File*. */
+/** Names implied by their first word: *Vendor Name* equals *Vendor*, but *File Name* is not *File*. */
 const NAMED = new Set(['client', 'company', 'customer', 'department', 'manufacturer', 'project', 'supplier', 'vendor']);
 
-/** A text without accents, in lower case; `ß`, `ø` and `æ` as people type them without. */
+/** Lower case without accents; `ß`, `ø` and `æ` as typed without them. */
 export const plainLetters = (text: string): string =>
   text.normalize('NFKD').replace(/\p{M}/gu, '').toLowerCase().replace(/ß/g, 'ss').replace(/ø/g, 'o').replace(/æ/g, 'ae').replace(/ł/g, 'l');
 
-/** A unit that is behind a name, in brackets or as its last word: `Weight (kg)`, `length_mm`. */
+/** A unit at the end of a name, in brackets or as last word: `Weight (kg)`, `length_mm`. */
 const BRACKETS = /\s*[([]([^()[\]]{1,12})[)\]]\s*$/u;
 const LAST_WORD = /[\s_-]+(kg|mm|cm|lb|lbs|Nm|MPa)$/u;
 
-/** A name without the unit that is behind it; the name itself where that would leave nothing. */
+/** A name without its unit; unchanged if nothing would remain. */
 function withoutUnit(name: string): string {
   const bracket = BRACKETS.exec(name);
   const cut = bracket ? (findUnit(bracket[1]!.trim()) ? bracket.index : name.length) : (LAST_WORD.exec(name)?.index ?? name.length);
@@ -123,8 +123,8 @@ function withoutUnit(name: string): string {
 }
 
 /**
- * The words of a written name: split at blanks, punctuation, case changes (`PartNo`, `HTMLText`) and between letters and digits. `#` says
- * number; letters around an apostrophe are one word (`App'd`), as are single ones around a slash (`P/N`).
+ * Words of a written name, split at blanks, punctuation, case changes (`PartNo`, `HTMLText`) and between letters and digits. `#` means
+ * number; letters around an apostrophe (`App'd`) or single ones around a slash (`P/N`) are one word.
  */
 export function wordsOf(name: string): string[] {
   const split = withoutUnit(name)
@@ -141,11 +141,11 @@ export function wordsOf(name: string): string[] {
     .filter((word) => word !== '');
 }
 
-/** The words of a name with abbreviations spelled out and words that say nothing left out. */
+/** Words of a name with abbreviations expanded and fillers removed. */
 export function fullWords(words: readonly string[], dictionary: ReadonlyMap<string, readonly string[]>): string[] {
   const full: string[] = [];
   for (const [i, word] of words.entries()) {
-    // How many there are is not which one it is.
+    // "Number of" differs from "number".
     const spelled = dictionary.get(word) ?? [word];
     const meant = words[i + 1] === 'of' && spelled.join() === 'number' ? ['count'] : spelled;
     for (const one of meant) if (!EMPTY.has(one) && full.at(-1) !== one && !(one === 'surface' && full.includes(one))) full.push(singular(one));
@@ -153,9 +153,9 @@ export function fullWords(words: readonly string[], dictionary: ReadonlyMap<stri
   return full.length === 2 && full[1] === 'name' && NAMED.has(full[0]!) ? [full[0]!] : full;
 }
 
-/** A word in the singular, by its ending alone: English plurals of names. */
+/** Singular by ending: English plurals of names. */
 const singular = (word: string): string => (/[^aius]s$/.test(word) && word.length > 4 ? word.slice(0, -1) : word);
 
-/** The dictionary as a map from the short form to its words. */
+/** The dictionary as a map from abbreviation to words. */
 export const dictionaryOf = (abbreviations: readonly Abbreviation[]): Map<string, readonly string[]> =>
   new Map(abbreviations.map(({ short, long }) => [plainLetters(short), wordsOf(long)]));

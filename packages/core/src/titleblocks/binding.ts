@@ -5,13 +5,13 @@ import { CellFact, CellForm, CellPiece, Property, judge } from '../schema';
 import { HeldValue, StandIns, heldText } from '../values';
 import { dateText, formed, lettered } from './form';
 
-/** What a cell shows, or why it shows nothing. */
+/** A cell's content, or why it is empty. */
 export type CellText =
   | { readonly state: 'value'; readonly text: string }
   | { readonly state: 'blank'; readonly placeholder: string; readonly why: string }
   | { readonly state: 'no model'; readonly placeholder: string; readonly why: string };
 
-/** Writes a held value as a cell shows it. Values that are none of their type are shown as they stand. */
+/** Formats a held value for a cell. Values invalid for their type are shown unchanged. */
 export function cellText(held: HeldValue | null, property: Property, form: CellForm, standIns: StandIns): CellText {
   const cell = judge(held, property, standIns);
   switch (cell.state) {
@@ -26,7 +26,7 @@ export function cellText(held: HeldValue | null, property: Property, form: CellF
   }
 }
 
-/** Writes a fact as a cell shows it. */
+/** Formats a fact for a cell. */
 export function factText(text: string | null, fact: CellFact, form: CellForm): CellText {
   if (text === null || text === '') return { state: 'blank', placeholder: '', why: `the ${fact} is not known` };
   const isDate = fact === 'date made' || fact === 'date saved';
@@ -34,8 +34,8 @@ export function factText(text: string | null, fact: CellFact, form: CellForm): C
 }
 
 /**
- * Joins the pieces of a composed text. Words before the first value belong to it, those behind the last one to that, and words between two
- * values stand only where both are there. Where any piece has no model to come from, nothing can be said of the whole.
+ * Joins the pieces of a cell. Text before the first value goes with it, text after the last with that one, and text between two values
+ * needs both. If any piece lacks its model, the content is unknown.
  */
 export function composed(pieces: readonly CellPiece[], textOf: (piece: Exclude<CellPiece, { readonly words: string }>) => CellText): CellText {
   const texts = pieces.map((piece) => ('words' in piece ? piece.words : textOf(piece)));
@@ -53,11 +53,11 @@ export function composed(pieces: readonly CellPiece[], textOf: (piece: Exclude<C
   return { state: 'value', text: whole };
 }
 
-/** What can be the matter with a bound cell. */
+/** States of a bound cell. */
 export const CELL_STATES = ['right', 'stale', 'does not fit', 'blank', 'would be erased', 'fixed', 'computed', 'lacking', 'no model'] as const;
 export type CellState = (typeof CELL_STATES)[number];
 
-/** Words for the state of a cell, as people read them. */
+/** Display names of the states. */
 export const CELL_STATE_WORDS: Readonly<Record<CellState, string>> = {
   right: 'shows what it should',
   stale: 'stale',
@@ -70,30 +70,30 @@ export const CELL_STATE_WORDS: Readonly<Record<CellState, string>> = {
   'no model': 'no model',
 };
 
-/** How a cell of a drawing is there. */
+/** A cell as found in a drawing. */
 export interface StandingCell {
-  /** Its text; `null` when the drawing lacks the cell that its block defines. */
+  /** Its text; `null` if the drawing lacks a cell its block defines. */
   readonly stored: string | null;
-  /** `constant`, or the request by which the drawing computes the text; `null` for an ordinary cell. */
+  /** `constant`, or the data source by which the drawing computes the text; `null` for ordinary cells. */
   readonly fixed: string | null;
 }
 
-/** The word that readers of drawings use for a constant cell. */
+/** How drawing readers mark a constant cell. */
 export const CONSTANT = 'constant';
 
-/** How a cell is lettered on its sheet, where the block says what room it has. */
+/** Lettering of a cell on its sheet, if its block tells the available room. */
 export interface LetteredCell extends FitCell {
   readonly rule: FitRule;
-  /** The unit that its heights are told in, and the length of a drawing unit in it. */
+  /** Display unit of heights, and the drawing unit's length in it. */
   readonly unit: 'in' | 'mm';
   readonly perUnit: number;
-  /** Its height and width factor as the block defines them: what is there without a value of its own. */
+  /** Height and width factor in the block definition: the defaults. */
   readonly defined: Lettering;
-  /** Those that the drawing holds, without what waits in a tray. */
+  /** As in the drawing, without pending changes. */
   readonly held: Lettering;
 }
 
-/** How the text of a cell fits, with the lettering as it stands. */
+/** How the text fits with its current lettering. */
 export interface CellFit extends Fit {
   readonly height: number;
   readonly widthFactor: number;
@@ -101,28 +101,27 @@ export interface CellFit extends Fit {
   readonly perUnit: number;
   readonly defined: Lettering;
   readonly held: Lettering;
-  /** Whether the widths are those of the drawing's own font; otherwise the measure is an estimate. */
+  /** Whether widths are the drawing's own font's; otherwise an estimate. */
   readonly exact: boolean;
-  /** The font that the drawing names. */
+  /** The drawing's font. */
   readonly font: string;
 }
 
-/** Measures the text that a cell would show. */
+/** Measures a cell's intended text. */
 export function fitOfCell(text: string, cell: LetteredCell): CellFit {
   const { height, widthFactor, unit, perUnit, defined, held, style } = cell;
   const { ratio, needs, has, remedy } = fitOf(text, cell, cell.rule);
-  // Written out: copying what is measured costs more than measuring it.
+  // Field by field: object spread costs more than measuring.
   return { ratio, needs, has, remedy, height, widthFactor, unit, perUnit, defined, held, exact: fontFor(style).exact, font: styleName(style) };
 }
 
-/** Whether a text is wider than its cell. */
+/** Whether text exceeds its cell. */
 export const tooLong = (fit: Pick<Fit, 'ratio'> | null): boolean => fit !== null && fit.ratio !== null && fit.ratio > 1.001;
 
 /**
- * What is the matter with a cell that should show something. A blank that should be shown never counts against a text that is there:
- * emptying it is a decision of its own. An agreed shorter form of the text is what it should be.
- *
- * @param fit of the text that the cell would show, where that can be measured
+ * The state of a cell that should show something. A blank source never counts against existing text: clearing is an explicit decision.
+ * Permitted shorter forms are correct.
+ * @param fit of the intended text, if measurable
  */
 export function cellState({ stored, fixed }: StandingCell, shown: CellText, fit: Fit | null = null, rule: FitRule = PLAIN_FIT): CellState {
   if (fixed !== null) return fixed === CONSTANT ? 'fixed' : 'computed';
@@ -133,7 +132,7 @@ export function cellState({ stored, fixed }: StandingCell, shown: CellText, fit:
   return agrees(stored, shown.text, rule) ? 'right' : 'stale';
 }
 
-/** One bound cell of one drawing as it stands and as its binding would have it. */
+/** A bound cell of a drawing, actual and intended. */
 export interface BoundCell extends StandingCell {
   readonly drawing: number;
   readonly holder: string;
@@ -141,19 +140,19 @@ export interface BoundCell extends StandingCell {
   readonly binding: number;
   readonly shown: CellText;
   readonly state: CellState;
-  /** How the text that it would show fits; `null` where nothing can be said. */
+  /** How the intended text fits; `null` if unknown. */
   readonly fit: CellFit | null;
-  /** The one value that it shows, as it is kept; `null` where it is blank, or the cell shows several or none. */
+  /** Its single value as held; `null` if blank, or if the cell shows several or none. */
   readonly value: HeldValue | null;
 }
 
-/** Which cells someone wants put in order: stale ones, those that the drawing lacks, those whose text is too long, or, by a decision of its own, those that would be erased. */
+/** Which cells to put in order: stale, missing, too long, or, by explicit decision, those to be cleared. */
 export type CellWish = 'stale' | 'lacking' | 'does not fit' | 'would be erased';
 
-/** What of a cell has to be known to put it in order. */
+/** Data needed to put a cell in order. */
 export type OrderedCell = Pick<BoundCell, 'drawing' | 'holder' | 'tag' | 'stored' | 'shown' | 'state'> & Partial<Pick<BoundCell, 'fit'>>;
 
-/** The lines that put cells in order. Cells that already show what they should, and all that no line can change, give none. */
+/** Changes that put cells in order; none for correct cells or those no change can fix. */
 export const cellLines = (cells: readonly OrderedCell[], wishes: readonly CellWish[], reason: string, follows: boolean): Line[] =>
   cells.flatMap((cell): Line[] => {
     const { state, shown } = cell;
@@ -173,7 +172,7 @@ const textLine = ({ drawing, holder, tag, stored }: OrderedCell, text: string, r
   follows,
 });
 
-/** The lines that make the text of a cell fit: its height, its width factor, or a shorter form of it. */
+/** Changes that make text fit: height, width factor, or a shorter form. */
 function fitLines(cell: OrderedCell, reason: string, follows: boolean): Line[] {
   const { fit, drawing, holder, tag, shown } = cell;
   if (!fit?.remedy || shown.state !== 'value') return [];
@@ -184,7 +183,7 @@ function fitLines(cell: OrderedCell, reason: string, follows: boolean): Line[] {
       : [
           {
             address: { file: drawing, holder, place: 'lettering', name: letteringName(tag, aspect) },
-            // What is as the block defines it is not a value of the sheet.
+            // The block's own definition is not a value of the sheet.
             base: same(stored, usual) ? null : heldText(plainNumber(stored)),
             proposed: same(to, usual) ? null : heldText(plainNumber(to)),
             reason,
@@ -200,7 +199,7 @@ function fitLines(cell: OrderedCell, reason: string, follows: boolean): Line[] {
 
 const same = (a: number, b: number): boolean => Math.abs(a - b) <= 1e-4 * Math.abs(b);
 
-/** What makes a text fit, in words: `3/32" high instead of 1/8"`. */
+/** The remedy in words: `3/32" high instead of 1/8"`. */
 export function remedyWords({ remedy, height, unit, perUnit, widthFactor }: Pick<CellFit, 'remedy' | 'height' | 'unit' | 'perUnit' | 'widthFactor'>): string {
   if (!remedy) return '';
   const tell = (n: number) => heightText(n * perUnit, unit);

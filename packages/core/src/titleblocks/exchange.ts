@@ -5,27 +5,24 @@ const ABBREVIATED = dictionaryOf(DEFAULT_ABBREVIATIONS);
 /** A name in full words. */
 const inFull = (name: string): string => fullWords(wordsOf(name), ABBREVIATED).join('');
 
-/** A cell of a block that is exchanged. */
+/** A cell of an exchanged block. */
 export interface ExchangedCell {
   readonly tag: string;
   readonly prompt: string;
 }
 
-/** Where the text of a new block's cell comes from, and by what that was found. */
+/** Source of a new cell's text, and how it was matched. */
 export interface CellMatch {
   readonly tag: string;
   readonly from: string | null;
   readonly by: 'binding' | 'name' | 'caption' | null;
 }
 
-/** Names that read the same, whatever their letters, blanks and separators, abbreviated or not. */
+/** Key equal for names differing in case, separators or abbreviation. */
 const alike = (a: string, b: string): boolean =>
   a !== '' && b !== '' && (compareNames(a, b) !== 'different' || likenessKey(a) === likenessKey(b) || (inFull(a) !== '' && inFull(a) === inFull(b)));
 
-/**
- * Which cells of one block hold what cells of another one are going to hold: cells that are bound to the same, then cells of the same name,
- * then those with the same caption. Each cell gives its text once.
- */
+/** Matches new cells to old ones: by equal binding, then equal name, then equal caption. Each old cell is used once. */
 export function matchCells(
   from: { readonly family: string; readonly cells: readonly ExchangedCell[] },
   to: { readonly family: string; readonly cells: readonly ExchangedCell[] },

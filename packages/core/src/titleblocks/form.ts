@@ -1,11 +1,11 @@
 import { CellForm, PLAIN_SCALE, Property, ScaleForm, scaleText } from '../schema';
 import { PLAIN_FORM, ShownForm, TypedValue, dateInForm, isIsoDate, roundedFraction, showValue } from '../values';
 
-/** A text in the letters that a cell asks for. */
+/** A text in the cell's letter case. */
 export const lettered = (text: string, { letters }: Pick<CellForm, 'letters'>): string =>
   letters === 'capitals' ? text.toUpperCase() : letters === 'small letters' ? text.toLowerCase() : text;
 
-/** A name as its initials: the first letter of each of its words, parts joined by a hyphen included. */
+/** Initials of a name: first letters of its words and hyphenated parts. */
 export const initials = (name: string): string =>
   name
     .split(/[\s.\-‐]+/)
@@ -13,14 +13,14 @@ export const initials = (name: string): string =>
     .join('')
     .toUpperCase();
 
-/** A date (ISO 8601) in a form of a cell; `MMM` is the month's short name in a language. What is no date stays as it is. */
+/** An ISO 8601 date in a cell's format; `MMM` is the short month name. Other texts are unchanged. */
 export function dateText(date: string, { date: form = PLAIN_FORM.date, language = 'en' }: Pick<CellForm, 'date' | 'language'>): string {
   if (!isIsoDate(date)) return date;
   const month = new Intl.DateTimeFormat(language, { month: 'short', timeZone: 'UTC' }).format(new Date(`${date}T00:00:00Z`)).replace(/\.$/, '');
   return dateInForm(date, form.replaceAll('MMM', '\u0000')).replaceAll('\u0000', month);
 }
 
-/** A value of a property as a cell writes it: in the form of the cell where that says something, otherwise in the property's own. */
+/** Formats a property value for a cell: the cell's format where given, otherwise the property's. */
 export function formed(value: TypedValue, property: Pick<Property, 'type' | 'unit' | 'decimals' | 'words' | 'form'>, form: CellForm): string {
   if (typeof value === 'string' && property.type === 'person' && form.person === 'initials') return lettered(initials(value), form);
   if (typeof value === 'string' && property.type === 'date' && form.date !== undefined) return lettered(dateText(value, form), form);
@@ -36,9 +36,9 @@ export function formed(value: TypedValue, property: Pick<Property, 'type' | 'uni
   return lettered(typeof value === 'number' && form.decimalSign === 'comma' ? text.replace('.', ',') : text, form);
 }
 
-/** The views of a sheet, by their scales: paper length ÷ model length. */
+/** View scales of a sheet: paper length ÷ model length. */
 export interface SheetScales {
-  /** That of most views; `null` where there is not a view. */
+  /** The most frequent; `null` without views. */
   readonly main: number | null;
   /** That of the largest view on paper. */
   readonly largest: number | null;
@@ -46,12 +46,12 @@ export interface SheetScales {
   readonly differ: boolean;
 }
 
-/** Least part of an inch that a scale is written with. */
+/** Smallest fraction of an inch in a scale. */
 const SCALE_PART = 64;
 
 /**
- * A scale as lengths on paper and in feet: 1:48 is `1/4" = 1'-0"`, 1:192 `1/16" = 1'-0"`, 1:384 `1/32" = 1'-0"`, as inch drawings write it
- * (common practice); coarser ones are whole feet to an inch, 1:240 is `1" = 20'-0"`. A scale that is neither stays a ratio.
+ * A scale as lengths on paper and in feet, as on inch drawings (common practice): 1:48 is `1/4" = 1'-0"`, 1:192 `1/16" = 1'-0"`, 1:384
+ * `1/32" = 1'-0"`; coarser ones are whole feet per inch, 1:240 is `1" = 20'-0"`. Others stay ratios.
  */
 export function feetScaleText(scale: number): string {
   if (scale === 1) return 'full size';
@@ -64,7 +64,7 @@ export function feetScaleText(scale: number): string {
   return scaleText(scale);
 }
 
-/** The scale of a sheet as a cell writes it; `null` where the sheet has no view. */
+/** Formats a sheet's scale for a cell; `null` without views. */
 export function sheetScaleText({ main, largest, differ }: SheetScales, form: ScaleForm = PLAIN_SCALE): string | null {
   if (differ && form.rule === 'words') return form.words;
   const scale = form.rule === 'of the largest view' ? (largest ?? main) : main;

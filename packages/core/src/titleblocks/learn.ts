@@ -2,43 +2,43 @@ import { Binding, CellForm, PLAIN_CELL, Property, bindingOf, familyOf, likenessK
 import { HeldValue, StandIns } from '../values';
 import { cellText } from './binding';
 
-/** Where learning looks for what a cell shows. */
+/** Candidate sources for learning. */
 export type LearnedSource = 'drawing' | 'model';
 
-/** One title block cell of one drawing with what it could show. */
+/** A title block cell of a drawing with candidate values. */
 export interface CellObservation {
   readonly drawing: number;
   readonly holder: string;
   readonly block: string;
   readonly tag: string;
   readonly text: string;
-  /** Values of the drawing and of its model, by property number; `null` where the model is not known. */
+  /** Values of the drawing and its model, by property id; `null` if the model is unknown. */
   readonly values: Readonly<Record<LearnedSource, Readonly<Record<number, HeldValue>> | null>>;
 }
 
-/** Why a cell does not show what its proposed binding would have it show. */
+/** Why a cell contradicts its proposed binding. */
 export type ExceptionReason = 'blank' | 'retyped' | 'stale';
 
-/** What a cell shows, as learned from the drawings, with the evidence. */
+/** A learned binding with evidence. */
 export interface LearnedBinding {
   readonly block: string;
   readonly tag: string;
   readonly propertyId: number;
   readonly source: LearnedSource;
   readonly form: CellForm;
-  /** Drawings whose cell shows just that, of those in which cell and source both hold something. */
+  /** Matching drawings, of those where cell and source are filled. */
   readonly agree: number;
   readonly compared: number;
-  /** Different texts among those that agree: one text alone proves little. */
+  /** Distinct matching texts: a single one proves little. */
   readonly texts: number;
 }
 
 const FORMS: readonly CellForm[] = [PLAIN_CELL, { letters: 'as they are', unit: true }, { letters: 'capitals', unit: false }];
 const SOURCES: readonly LearnedSource[] = ['drawing', 'model'];
-/** Least drawings, and least share of them, that speak for a binding. */
+/** Minimum number and share of drawings supporting a binding. */
 const LEAST = 2;
 const LEAST_SHARE = 0.6;
-/** Texts remembered per candidate: more do not make it surer. */
+/** Texts remembered per candidate; more add no certainty. */
 const MOST_TEXTS = 50;
 
 interface Candidate {
@@ -50,7 +50,7 @@ interface Candidate {
   readonly texts: Set<string>;
 }
 
-/** Learns from cells, one after the other, which property each shows. Holds counts only, however many drawings there are. */
+/** Learns which property each cell shows. Keeps counts only, for any number of drawings. */
 export class CellLearner {
   private readonly cells = new Map<string, { block: string; tag: string; candidates: Map<string, Candidate> }>();
 
@@ -83,7 +83,7 @@ export class CellLearner {
     }
   }
 
-  /** The best binding of every cell for which the drawings speak clearly enough. Between equals the one in force stays. */
+  /** The best sufficiently supported binding of each cell. On ties the current one stays. */
   learned(inForce: readonly Binding[] = []): LearnedBinding[] {
     return [...this.cells.values()].flatMap(({ block, tag, candidates }) => {
       const shows = bindingOf(inForce, familyOf(block), tag)?.shows;
@@ -106,9 +106,8 @@ export class CellLearner {
   }
 
   /**
-   * Why one cell does not show what a binding would have it show, with the text that it would; `null` when it does,
-   * or when there is nothing to compare. *Blank*: the cell is empty. *Retyped*: the same value in other wording, or a text
-   * where the source holds none. *Stale*: another value.
+   * Why a cell contradicts a binding, with the expected text; `null` if it agrees or nothing is comparable. *Blank*: empty cell. *Retyped*:
+   * same value in other wording, or text without a source. *Stale*: another value.
    */
   exception(
     binding: Pick<LearnedBinding, 'propertyId' | 'source' | 'form'>,

@@ -1,6 +1,6 @@
 import { Binding, CellPiece, isWide } from '../schema';
 
-/** Where a block stands, and the holders that its cells can take values from. */
+/** A block's place and the holders its cells can draw from. */
 export interface BlockPlace {
   readonly file: number;
   readonly holder: string;
@@ -10,17 +10,17 @@ export interface BlockPlace {
   readonly company: number | null;
 }
 
-/** Where the one value that a cell shows is kept: a file or, by its negative number, a holder above files; a holder inside the file, and the property. */
+/** Where a cell's single value is kept: file (negative id for levels above), inner holder, property. */
 export interface CellOwner {
   readonly file: number;
   readonly holder: string;
   readonly property: number;
-  /** Fixed words before and behind the value. */
+  /** Fixed text around the value. */
   readonly before: string;
   readonly behind: string;
 }
 
-/** The owner of what a cell shows; `null` for a cell that shows several values, a fact, or a value that has no owner. */
+/** The owner of a cell's content; `null` for several values, a fact, or no owner. */
 export function ownerOf({ shows }: Pick<Binding, 'shows'>, place: BlockPlace): CellOwner | null {
   const values = shows.filter((piece): piece is Extract<CellPiece, { readonly property: number }> => 'property' in piece);
   const [value] = values;
@@ -39,13 +39,13 @@ export function ownerOf({ shows }: Pick<Binding, 'shows'>, place: BlockPlace): C
   };
 }
 
-/** The value inside a text of a cell that has fixed words around it; `null` where the words are not there. */
+/** The value in a cell's text, without fixed text; `null` if the fixed text is missing. */
 export function valueInside(text: string, { before, behind }: Pick<CellOwner, 'before' | 'behind'>): string | null {
   if (text.length < before.length + behind.length || !text.startsWith(before) || !text.endsWith(behind)) return null;
   return text.slice(before.length, text.length - behind.length);
 }
 
-/** A text of a cell whose owner holds nothing. */
+/** A cell text whose owner is blank. */
 export interface LooseText {
   readonly drawing: number;
   readonly holder: string;
@@ -54,17 +54,15 @@ export interface LooseText {
   readonly owner: CellOwner;
 }
 
-/** Values to be taken up from texts, and texts that cannot be, each with the reason. */
+/** Values to adopt from texts, and refused texts with reasons. */
 export interface TakenUp {
   readonly values: readonly { readonly file: number; readonly holder: string; readonly property: number; readonly text: string }[];
   readonly conflicts: readonly (LooseText & { readonly why: string })[];
 }
 
 /**
- * What texts that stand only in title blocks become as values of their owners. Where several texts are of one owner, they have to say the
- * same; none is taken from texts that contradict each other.
- *
- * @param refuse why a text is not a value of its property; `null` where it is one
+ * Values for owners from texts found only in title blocks. Texts of one owner must agree; contradictions are refused.
+ * @param refuse why a text is invalid for its property; `null` if valid
  */
 export function takeUp(texts: readonly LooseText[], refuse: (text: string, property: number, file: number) => string | null): TakenUp {
   const conflicts: (LooseText & { readonly why: string })[] = [];

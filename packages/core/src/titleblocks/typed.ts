@@ -2,26 +2,26 @@ import { CELL_FACTS, CELL_SOURCES, CellPiece, CellSource, PLAIN_CELL, Property, 
 
 type Named = Pick<Property, 'id' | 'caption' | 'writtenName' | 'level' | 'kinds' | 'feed' | 'inheritFrom'>;
 
-/** What a typed text says that a cell shows. */
+/** Parsed cell content. */
 export interface TypedShows {
   readonly shows: readonly CellPiece[];
-  /** Names in braces that nothing has, in the order in which they stand. */
+  /** Unknown names in braces, in order. */
   readonly unknown: readonly string[];
 }
 
-/** Something that a name in a typed text can mean. */
+/** A possible meaning of a name. */
 export interface Nameable {
-  /** As it is typed. */
+  /** As typed. */
   readonly name: string;
   readonly piece: Exclude<CellPiece, { readonly words: string }>;
 }
 
 const OF = ' of the ';
-/** Before the name of a fact that a property has as well. */
+/** Prefix for a fact whose name a property also has. */
 const FACT = 'fact ';
 const same = (a: string, b: string): boolean => a.trim().toLowerCase() === b.trim().toLowerCase();
 
-/** Everything that can be named: properties by their captions, from each of their sources, then facts. Of two with one caption, both go by their written names. */
+/** All nameable items: properties by caption from each source, then facts. Duplicate captions use written names. */
 export function nameables(properties: readonly Named[]): Nameable[] {
   const times = new Map<string, number>();
   for (const { caption } of properties) times.set(caption.toLowerCase(), (times.get(caption.toLowerCase()) ?? 0) + 1);
@@ -37,7 +37,7 @@ export function nameables(properties: readonly Named[]): Nameable[] {
   ];
 }
 
-/** What one name means; `null` when nothing has it. */
+/** Meaning of a name; `null` if unknown. */
 function named(name: string, properties: readonly Named[]): Nameable['piece'] | null {
   const find = (text: string): Named | undefined =>
     properties.find((one) => one.writtenName === text) ??
@@ -50,7 +50,7 @@ function named(name: string, properties: readonly Named[]): Nameable['piece'] | 
   };
   const exact = properties.find((one) => one.writtenName === name) ?? properties.find((one) => one.caption === name);
   if (exact) return from(exact);
-  // A property of the same name but for its case does not hide a fact.
+  // A property whose name differs in case does not hide a fact.
   const fact = CELL_FACTS.find((candidate) => candidate === name || same(`${FACT}${candidate}`, name));
   if (fact) return { fact, form: PLAIN_CELL };
   const alike = find(name);
@@ -69,10 +69,9 @@ const samePlace = (a: CellPiece, b: CellPiece): boolean =>
   'property' in a && 'property' in b ? a.property === b.property && a.from === b.from : 'fact' in a && 'fact' in b && a.fact === b.fact;
 
 /**
- * Reads what someone typed that a cell is to show: one name alone, or words with names in braces (`Sheet {sheet number} of {number of
- * sheets}`). A brace as itself is typed twice.
- *
- * @param before what the cell showed until now: what stays keeps its form
+ * Parses typed cell content: a name, or text with names in braces (`Sheet {sheet number} of {number of sheets}`). Double braces are
+ * literal.
+ * @param before previous content; unchanged pieces keep their format
  */
 export function readTyped(text: string, properties: readonly Named[], before: readonly CellPiece[] = []): TypedShows {
   const formed = (piece: Nameable['piece']): CellPiece => {
@@ -101,7 +100,10 @@ export function readTyped(text: string, properties: readonly Named[], before: re
   return { shows, unknown };
 }
 
-/** What a cell shows as it is typed; {@link readTyped} reads it back. @param properties those that can be named */
+/**
+ * Cell content as typed; the inverse of {@link readTyped}.
+ * @param properties nameable ones
+ */
 export function typedText(shows: readonly CellPiece[], properties: readonly Named[]): string {
   const names = nameables(properties);
   const nameOf = (piece: Nameable['piece']): string =>
@@ -111,7 +113,7 @@ export function typedText(shows: readonly CellPiece[], properties: readonly Name
   return shows.map((piece) => ('words' in piece ? piece.words.replace(/[{}]/g, '$&$&') : `{${nameOf(piece)}}`)).join('');
 }
 
-/** The name that is being typed at a place of a text, from where to where; `null` where words are. A text without braces is a name as a whole. */
+/** Range of the name being typed at an offset; `null` inside fixed text. Text without braces is one name. */
 export function nameAt(text: string, at: number): { readonly from: number; readonly to: number; readonly name: string } | null {
   if (!/[{}]/.test(text)) return { from: 0, to: text.length, name: text.trim() };
   const open = text.lastIndexOf('{', at - 1);
@@ -122,7 +124,7 @@ export function nameAt(text: string, at: number): { readonly from: number; reado
   return { from: open, to, name: text.slice(open + 1, close >= 0 && to === close + 1 ? close : to).trim() };
 }
 
-/** What could be meant by a name that is being typed, the likeliest first: what begins with it, then what holds all of its words. */
+/** Suggestions for the name being typed: prefix matches first, then those containing all its words. */
 export function suggested(name: string, all: readonly Nameable[], most = 8): Nameable[] {
   const wanted = name.trim().toLowerCase();
   const words = wanted.split(/\s+/).filter((word) => word !== '');

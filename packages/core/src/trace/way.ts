@@ -2,28 +2,28 @@ import { count } from '../words';
 import { NameLikeness, Property, compareNames } from '../schema';
 import { TableFinding } from '../vault';
 
-/** One station on a value's way, and whether the way goes on there. */
+/** A station on a value's way, and whether the way continues. */
 export interface Hop {
   readonly state: 'good' | 'broken' | 'note';
   readonly title: string;
   readonly detail: string;
-  /** What exactly does not match, where the way breaks. */
+  /** The exact mismatch, if the way breaks. */
   readonly why: string | null;
   readonly station: 'schema' | 'forms' | 'survey' | 'values' | 'title-blocks' | 'bom' | 'vault' | 'exchange';
 }
 
-/** What is known of a property around the company. */
+/** Facts about a property across the company. */
 export interface PropertyWay {
   readonly property: Property;
-  /** By kind: files reached, and how many of them hold the name with a value. */
+  /** By kind: files it applies to, and those with a value. */
   readonly held: readonly { readonly kind: string; readonly files: number; readonly filled: number }[];
-  /** Written names in files that might be this one. */
+  /** Similar written names in files. */
   readonly foundNames: readonly { readonly name: string; readonly files: number }[];
-  /** Entry forms that ask for it. */
+  /** Forms that ask for it. */
   readonly forms: readonly string[];
   readonly cells: readonly { readonly block: string; readonly tag: string; readonly source: string; readonly drawings: number; readonly stale: number }[];
   readonly columns: readonly string[];
-  /** Layouts of tables that people fill in. */
+  /** Exchange layouts with it. */
   readonly tables: readonly string[];
   readonly links: readonly {
     readonly field: string;
@@ -31,7 +31,7 @@ export interface PropertyWay {
     readonly in: string;
     readonly out: string;
     readonly step: string | null;
-    /** Records of those files, and how many of them hold a value in the field. */
+    /** Records of those files, and those with a value. */
     readonly records: number;
     readonly filled: number;
   }[];
@@ -39,12 +39,12 @@ export interface PropertyWay {
   readonly sentOut: readonly { readonly id: number; readonly at: string }[];
 }
 
-/** Where cells take values from, in words; others are called as they are. */
+/** Cell sources in words; others have their own names. */
 const SOURCE_WORDS: Readonly<Record<string, string>> = { model: 'the model that the sheet shows', drawing: 'the drawing itself', sheet: 'the sheet itself' };
 
 const files = (n: number) => count(n, 'file');
 
-/** The way of a property through the company: where it is defined, which files hold it, which cells, columns and record fields use it. */
+/** A property's way through the company: definition, files, cells, columns, record fields. */
 export function wayOf(way: PropertyWay): Hop[] {
   const { property } = way;
   const name = JSON.stringify(property.writtenName);

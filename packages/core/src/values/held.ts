@@ -1,11 +1,11 @@
-/** How a value is stored where it was found: the file format's own data type, told apart from the text it shows. */
+/** How a value is stored: the format's data type, apart from the displayed text. */
 export type HeldForm = 'text' | 'integer' | 'real' | 'boolean' | 'measure';
 
 /**
- * A value as a file, a record or a change line holds it.
+ * A value in a file, record or change.
  *
- * `text` is the plain form: no grouping, a full stop as decimal sign, `yes`/`no` for booleans,
- * dates as ISO 8601. `unit` is a unit code of {@link ../values/units} and goes with `measure` only.
+ * `text` is plain: no grouping, decimal point, `yes`/`no` for booleans, ISO 8601 dates. `unit` is a code of {@link ../values/units}, only
+ * with `measure`.
  */
 export interface HeldValue {
   readonly text: string;
@@ -16,7 +16,7 @@ export interface HeldValue {
 /** A text as a held value. */
 export const heldText = (text: string): HeldValue => ({ text, form: 'text' });
 
-/** Whether two held values are the same to the letter. `null` stands for "not there at all". */
+/** Whether two held values are identical. `null` is absent. */
 export function sameHeld(a: HeldValue | null, b: HeldValue | null): boolean {
   if (a === null || b === null) return a === b;
   return a.text === b.text && a.form === b.form && (a.unit ?? null) === (b.unit ?? null);

@@ -1,6 +1,6 @@
-/** Numbers as decimals and as fractions of an inch. */
+/** Decimal numbers and fractions of an inch. */
 
-/** The shortest decimal text of a number that reads back as the same number, without an exponent where digits suffice. */
+/** Shortest decimal that reads back as the same number, without an exponent if possible. */
 export function plainNumber(value: number): string {
   const short = String(value);
   if (!/e/i.test(short)) return short;
@@ -8,7 +8,7 @@ export function plainNumber(value: number): string {
   return Number(fixed) === value ? fixed : short;
 }
 
-/** How many decimals a number has when written plainly. */
+/** Decimals of a number. */
 export function countDecimals(value: number): number {
   const plain = plainNumber(value);
   if (/e/i.test(plain)) return Number.MAX_SAFE_INTEGER;
@@ -29,8 +29,8 @@ function inches(text: string): number | null {
 }
 
 /**
- * Reads a length in feet, inches and fractions (`3 1/2`, `1/4"`, `2'-3 1/2"`, `2 ft 3 in`) as inches;
- * `null` for anything else, plain decimals among it. A fraction without a mark is in inches only where the unit is inch or foot.
+ * Parses a length in feet, inches and fractions (`3 1/2`, `1/4"`, `2'-3 1/2"`, `2 ft 3 in`) as inches; `null` otherwise, including plain
+ * decimals. An unmarked fraction is in inches only if the unit is inch or foot.
  */
 export function readFraction(text: string, unit: string | null): number | null {
   const sign = text.startsWith('-') ? -1 : 1;
@@ -41,7 +41,7 @@ export function readFraction(text: string, unit: string | null): number | null {
   const feet = /^(\d+(?:\.\d+)?)\s*(?:'|ft)\s*-?\s*(.*)$/.exec(rest);
   if (feet) {
     const behind = feet[2]!.replace(/\s*("|in)$/, '');
-    // "12 ft lbf" and the like are other units.
+    // "12 ft lbf" and similar are other units.
     const more = behind === '' ? 0 : inches(behind);
     return more === null ? null : sign * (Number(feet[1]) * 12 + more);
   }
@@ -49,7 +49,7 @@ export function readFraction(text: string, unit: string | null): number | null {
   const bare = rest.replace(/\s*("|in)$/, '');
   if (!bare.includes('/') || (!marked && unit !== 'in' && unit !== 'ft')) return null;
   const found = inches(bare);
-  // A bare fraction of a foot is one of a foot: 1/2 is six inches.
+  // A bare fraction of a foot: 1/2 is six inches.
   return found === null ? null : sign * found * (!marked && unit === 'ft' ? 12 : 1);
 }
 
@@ -67,13 +67,13 @@ function fractionText(sign: string, parts: number, denominator: number, feet: bo
   return `${sign}${ft}'-${one(rest)}"`;
 }
 
-/** Inches as a whole number and a fraction (`3 1/2`) or as feet and inches (`2'-3 1/2"`), rounded to the denominator. */
+/** Inches as integer and fraction (`3 1/2`) or feet and inches (`2'-3 1/2"`), rounded to the denominator. */
 export const roundedFraction = (value: number, denominator: number, feet: boolean): string => {
   const parts = Math.round(Math.abs(value) * denominator);
   return fractionText(value < 0 && parts > 0 ? '-' : '', parts, denominator, feet);
 };
 
-/** The same, but `null` where the fraction would not be exact. Marked as inches, so that it reads back whatever the unit. */
+/** The same, but `null` if inexact. With inch mark, so it reads back in any unit. */
 export function exactFraction(value: number, denominator: number, feet: boolean): string | null {
   const parts = Math.abs(value) * denominator;
   if (!Number.isSafeInteger(parts)) return null;

@@ -3,26 +3,26 @@ import { exactFraction, plainNumber, readFraction, roundedFraction } from './num
 import { convert, findUnit } from './units';
 import { dateInForm, firstUpper, readDateForm, shortPerson, titleCase } from './words';
 
-/** The types that a property can have. `file` names another file of the library. */
+/** Property types. `file` refers to another library file. */
 export const VALUE_TYPES = ['text', 'longtext', 'whole', 'number', 'yesno', 'date', 'choice', 'person', 'file'] as const;
 export type ValueType = (typeof VALUE_TYPES)[number];
 
-/** How letters are shown. */
+/** Letter case on display. */
 export const LETTER_FORMS = ['as stored', 'title', 'first upper', 'upper', 'lower'] as const;
-/** How numbers are shown and typed; the last two are for lengths in inches or feet. */
+/** Number formats; the last two are for inches or feet. */
 export const NUMBER_FORMS = ['decimal', 'fraction', 'feet and inches'] as const;
 
-/** How a value is shown and typed, apart from how it is stored. */
+/** How a value is displayed and typed, independent of storage. */
 export interface ShownForm {
   readonly letters: (typeof LETTER_FORMS)[number];
-  /** Decimals shown; the property's own when `null`. */
+  /** Decimals; the property's if `null`. */
   readonly decimals: number | null;
-  /** Unit shown; the property's own when `null`. */
+  /** Unit; the property's if `null`. */
   readonly unit: string | null;
   readonly number: (typeof NUMBER_FORMS)[number];
-  /** Smallest part of an inch that a fraction shows: 64 for 1/64. */
+  /** Finest fraction of an inch: 64 for 1/64. */
   readonly denominator: number;
-  /** A date's form, made of `YYYY`, `YY`, `MM`, `DD` and signs. */
+  /** Date format of `YYYY`, `YY`, `MM`, `DD` and separators. */
   readonly date: string;
   readonly person: 'full' | 'short';
 }
@@ -37,22 +37,22 @@ export const PLAIN_FORM: ShownForm = {
   person: 'full',
 };
 
-/** What parsing and formatting need to know of a property. */
+/** Input for parsing and formatting. */
 export interface TypeSpec {
   readonly type: ValueType;
-  /** Unit code for `number`; absent when the number has no unit. */
+  /** Unit code of a `number`; absent if none. */
   readonly unit?: string | null;
-  /** Decimals shown and allowed for `number`; absent when free. */
+  /** Decimals of a `number`; absent if free. */
   readonly decimals?: number | null;
-  /** What the company writes for yes and for no; absent when files hold a plain yes or no. */
+  /** Texts for yes and no; absent if files hold plain booleans. */
   readonly words?: readonly [yes: string, no: string] | null;
   readonly form?: ShownForm;
 }
 
-/** A value in its type: text, choice and date (ISO 8601) as string, numbers in the property's unit, yes/no as boolean. */
+/** A typed value: string for text, choice and date (ISO 8601), number in the property's unit, boolean for yes/no. */
 export type TypedValue = string | number | boolean;
 
-/** Why a text is not a value of a type. */
+/** Why a text is invalid for a type. */
 export interface TypeProblem {
   readonly code: 'not-whole' | 'not-number' | 'ambiguous-number' | 'not-yes-no' | 'not-date' | 'unknown-unit' | 'wrong-unit';
   readonly message: string;
@@ -66,7 +66,7 @@ const bad = (code: TypeProblem['code'], message: string): Parsed => ({ ok: false
 const YES = new Set(['yes', 'true', 'y', '1', '.t.']);
 const NO = new Set(['no', 'false', 'n', '0', '.f.']);
 
-/** Whether a text is a calendar date in the extended format of ISO 8601 (`YYYY-MM-DD`) that exists. */
+/** Whether a text is an existing ISO 8601 date (`YYYY-MM-DD`). */
 export function isIsoDate(text: string): boolean {
   const m = /^(\d{4})-(\d{2})-(\d{2})$/.exec(text);
   if (!m) return false;
@@ -76,7 +76,7 @@ export function isIsoDate(text: string): boolean {
   return days !== undefined && day >= 1 && day <= days;
 }
 
-/** Reads the numeric part of a text; one decimal comma is taken, an ambiguous one (`1,234`) is not. */
+/** Parses a number; one decimal comma is accepted, an ambiguous one (`1,234`) is not. */
 function readNumber(text: string): Parsed {
   if (/^[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?$/.test(text)) {
     const n = Number(text);
@@ -91,10 +91,7 @@ function readNumber(text: string): Parsed {
   return bad('not-number', `${JSON.stringify(text)} is not a number`);
 }
 
-/**
- * Reads a text that a person typed, a spreadsheet holds or a file states as text.
- * Leading and trailing blanks are ignored for every type but text and choice, where they count.
- */
+/** Parses typed, spreadsheet or file text. Outer blanks are ignored except in text and choice. */
 export function parseText(text: string, spec: TypeSpec): Parsed {
   const trimmed = text.trim();
   switch (spec.type) {
@@ -126,7 +123,7 @@ export function parseText(text: string, spec: TypeSpec): Parsed {
     }
     case 'date': {
       const form = spec.form?.date ?? PLAIN_FORM.date;
-      // Of an instant, as files note when they were made, the day counts.
+      // Of a timestamp, the date counts.
       const day = /^(\d{4}-\d{2}-\d{2})[T ]\d{2}:\d{2}/.exec(trimmed)?.[1] ?? trimmed;
       const iso = isIsoDate(day) ? day : readDateForm(trimmed, form);
       return iso !== null && isIsoDate(iso) ? good(iso) : bad('not-date', `${JSON.stringify(text)} is not a date such as ${dateInForm('2026-11-25', form)}`);
@@ -143,7 +140,7 @@ function inUnit(value: number, unit: string, spec: TypeSpec): Parsed {
   return good(convert(value, found.code, wanted.code));
 }
 
-/** Reads a held value in a property's type, converting units. */
+/** Parses a held value for a property, converting units. */
 export function readHeld(held: HeldValue, spec: TypeSpec): Parsed {
   if (held.form === 'measure' && held.unit && spec.type === 'number') {
     const number = readNumber(held.text);
@@ -156,7 +153,7 @@ export function readHeld(held: HeldValue, spec: TypeSpec): Parsed {
   return parseText(held.text, spec);
 }
 
-/** A typed value as it is held in a file: the exact inverse of {@link readHeld}. */
+/** A typed value as held in a file; the inverse of {@link readHeld}. */
 export function holdValue(value: TypedValue, spec: TypeSpec): HeldValue {
   switch (spec.type) {
     case 'whole':
@@ -171,7 +168,7 @@ export function holdValue(value: TypedValue, spec: TypeSpec): HeldValue {
   }
 }
 
-/** A text in the letters of a form. */
+/** A text in a display case. */
 export function inLetters(text: string, letters: ShownForm['letters']): string {
   switch (letters) {
     case 'upper':
@@ -187,7 +184,7 @@ export function inLetters(text: string, letters: ShownForm['letters']): string {
   }
 }
 
-/** A typed value as it is shown: decimals filled up, unit left to the caption unless `withUnit`. */
+/** A typed value for display: padded decimals, unit only with `withUnit`. */
 export function showValue(value: TypedValue, spec: TypeSpec, withUnit = false): string {
   const form = spec.form ?? PLAIN_FORM;
   if (typeof value === 'boolean') return spec.words ? spec.words[value ? 0 : 1] : value ? 'yes' : 'no';
@@ -206,7 +203,7 @@ export function showValue(value: TypedValue, spec: TypeSpec, withUnit = false): 
   return withUnit && unit ? `${digits} ${unit}` : digits;
 }
 
-/** A typed value as a person edits it: exact, and read back by {@link parseText} as the same value. */
+/** A typed value for editing: exact, and {@link parseText} reads it back. */
 export function editText(value: TypedValue, spec: TypeSpec): string {
   const form = spec.form ?? PLAIN_FORM;
   if (typeof value === 'boolean') return spec.words ? spec.words[value ? 0 : 1] : value ? 'yes' : 'no';

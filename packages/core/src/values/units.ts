@@ -1,20 +1,19 @@
-/** The physical quantity that a unit measures. */
+/** Quantity of a unit. */
 export type Quantity =
   'length' | 'mass' | 'angle' | 'time' | 'torque' | 'area' | 'volume' | 'density' | 'force' | 'pressure' | 'power' | 'voltage' | 'current' | 'rotation';
 
-/** A unit of measurement: its code (also its printed symbol), its quantity and its size in the SI unit of that quantity. */
+/** A unit: code (also its symbol), quantity and size in SI. */
 export interface Unit {
   readonly code: string;
   readonly quantity: Quantity;
   readonly toSi: number;
-  /** Other spellings that people type. */
+  /** Alternative spellings. */
   readonly also?: readonly string[];
 }
 
 /**
- * Units that properties can have. The factors are those of NIST SP 811, appendix B:
- * inch 0.0254 m, foot 0.3048 m, yard 0.9144 m, pound 0.453 592 37 kg, ounce a sixteenth of it (all exact by
- * definition), pound-force 0.453 592 37 × 9.806 65 N, and what is made of these as the product of the exact factors.
+ * Units of properties. Factors from NIST SP 811, appendix B: inch 0.0254 m, foot 0.3048 m, yard 0.9144 m, pound 0.453 592 37 kg, ounce 1/16
+ * lb (all exact by definition), pound-force 0.453 592 37 × 9.806 65 N; derived ones are products of these.
  */
 export const UNITS: readonly Unit[] = [
   { code: 'µm', quantity: 'length', toSi: 1e-6, also: ['μm', 'um'] },
@@ -70,16 +69,16 @@ export const UNITS: readonly Unit[] = [
 
 const bySpelling = new Map<string, Unit>(UNITS.flatMap((unit) => [unit.code, ...(unit.also ?? [])].map((spelling) => [spelling, unit] as const)));
 
-/** Finds a unit by its code or another common spelling; `undefined` when it is not known. */
+/** A unit by code or spelling; `undefined` if unknown. */
 export const findUnit = (spelling: string): Unit | undefined => bySpelling.get(spelling.trim());
 
-/** The unit of a quantity with a size in SI units; `undefined` when none that Rule knows is that large. */
+/** A unit by quantity and SI size; `undefined` if unknown. */
 export const unitOfSize = (quantity: Quantity, toSi: number): Unit | undefined =>
   UNITS.find((unit) => unit.quantity === quantity && Math.abs(unit.toSi - toSi) <= 1e-6 * unit.toSi);
 
 /**
- * Converts a number between two units of one quantity.
- * @throws RangeError when a unit is unknown or the quantities differ.
+ * Converts between units of one quantity.
+ * @throws RangeError if a unit is unknown or quantities differ
  */
 export function convert(value: number, from: string, to: string): number {
   const a = findUnit(from);
@@ -87,6 +86,6 @@ export function convert(value: number, from: string, to: string): number {
   if (!a || !b) throw new RangeError(`unknown unit ${a ? to : from}`);
   if (a.quantity !== b.quantity) throw new RangeError(`${from} measures ${a.quantity}, ${to} measures ${b.quantity}`);
   if (a.code === b.code) return value;
-  // Doubles carry 15 to 17 digits: rounding to 15 hides the noise that the two multiplications add.
+  // Doubles carry 15 to 17 digits: rounding to 15 removes the noise of two multiplications.
   return Number(((value * a.toSi) / b.toSi).toPrecision(15));
 }

@@ -1,15 +1,15 @@
-/** The forms of words, names of people and dates. */
+/** Letter case, names of people and date formats. */
 
-/** A text with a capital first letter. */
+/** Capitalises the first letter. */
 export function firstUpper(text: string): string {
   const [first, ...rest] = [...text];
   return (first ?? '').toUpperCase() + rest.join('');
 }
 
-/** A text with a capital letter at the start of each word; words in capitals stay as they are. */
+/** Capitalises each word; all-capital words are kept. */
 export const titleCase = (text: string): string => text.replace(/[\p{L}\p{N}]+/gu, firstUpper);
 
-/** A person's short form: initials of the first names and the surname (common practice). */
+/** Short form of a name: initials and surname (common practice). */
 export function shortPerson(name: string): string {
   const words = name.trim().split(/\s+/).filter(Boolean);
   const surname = words.pop() ?? '';
@@ -18,20 +18,20 @@ export function shortPerson(name: string): string {
 
 const PART = /YYYY|YY|MM|DD/g;
 
-/** Whether a text is a date's form: made of `YYYY`, `YY`, `MM`, `DD` and signs, with a year, a month and a day once each. */
+/** Whether a text is a date format: `YYYY` or `YY`, `MM` and `DD` once each, with separators. */
 export const isDateForm = (form: string): boolean =>
   /^[^A-Za-z]*$/.test(form.replace(PART, '')) &&
   ['YYYY|YY', 'MM', 'DD'].every((part) => (form.match(new RegExp(part, 'g')) ?? []).length === 1) &&
   form.length <= 20;
 
-/** A date (ISO 8601) in a form. */
+/** Formats an ISO 8601 date. */
 export function dateInForm(iso: string, form: string): string {
   const m = /^(\d{4})-(\d{2})-(\d{2})$/.exec(iso);
   if (!m) return iso;
   return form.replace(PART, (part) => ({ YYYY: m[1]!, YY: m[1]!.slice(2), MM: m[2]!, DD: m[3]! })[part]!);
 }
 
-/** Reads a date in a form as ISO 8601; `null` when it is not in the form. A form with two digits of the year cannot be read back. */
+/** Parses a formatted date to ISO 8601; `null` if it does not match. Two-digit years cannot be read back. */
 export function readDateForm(text: string, form: string): string | null {
   if (!form.includes('YYYY')) return null;
   const order: string[] = [];

@@ -6,16 +6,16 @@ import { count } from '../words';
 export const FIELD_TYPES = ['text', 'number', 'date', 'yes or no', 'list'] as const;
 export type FieldType = (typeof FIELD_TYPES)[number];
 
-/** A field of the vault's records. */
+/** A record field of the vault. */
 export interface VaultField {
   readonly name: string;
   readonly type: FieldType;
-  /** Longest text in characters; `null` for any. */
+  /** Maximum characters; `null` for unlimited. */
   readonly length: number | null;
   readonly choices: readonly string[];
   readonly initial: string | null;
   readonly required: boolean;
-  /** Kinds of files, and the vault's own classes; none means all. */
+  /** Kinds and vault classes; all if empty. */
   readonly kinds: readonly Kind[];
   readonly classes: readonly string[];
   /** Whether only the vault's administrator changes it. */
@@ -23,7 +23,7 @@ export interface VaultField {
   readonly retired: boolean;
 }
 
-/** A step of the vault's workflow, with the fields that it sets. */
+/** A workflow step with the fields it sets. */
 export interface VaultStep {
   readonly name: string;
   readonly from: string;
@@ -31,27 +31,27 @@ export interface VaultStep {
   readonly sets: readonly string[];
 }
 
-/** What the vault keeps beside its files, and the way that files go. */
+/** The vault's record fields and workflow. */
 export interface VaultDefinition {
   readonly fields: readonly VaultField[];
-  /** Fields that the vault keeps itself: they can be read, and nobody writes them. */
+  /** Read-only fields maintained by the vault. */
   readonly systemFields: readonly string[];
   readonly states: readonly string[];
   readonly steps: readonly VaultStep[];
-  /** Whether fields and the link table can be changed through the vault's interface. */
+  /** Whether the vault's interface permits changing fields and the link table. */
   readonly mayDefine: boolean;
 }
 
-/** Whether records of a kind have a field. Which of the vault's own classes a file is in is the vault's matter. */
+/** Whether records of a kind have a field. The vault assigns its own classes. */
 export const fieldReaches = (field: Pick<VaultField, 'kinds'>, kind: Kind): boolean => field.kinds.length === 0 || field.kinds.includes(kind);
 
-/** A calendar day in the form of ISO 8601. */
+/** An ISO 8601 date. */
 function isDay(text: string): boolean {
   const day = new Date(`${text}T00:00:00Z`);
   return /^\d{4}-\d{2}-\d{2}$/.test(text) && !Number.isNaN(day.getTime()) && day.toISOString().startsWith(text);
 }
 
-/** Why a record field does not take a text; `null` where it does. Asked before anything is written, so that a refusal comes in time. */
+/** Why a record field refuses a text; `null` if it accepts. Checked before writing. */
 export function whyNotTaken(definition: Pick<VaultDefinition, 'fields' | 'systemFields'>, name: string, kind: Kind, text: string | null): string | null {
   if (definition.systemFields.includes(name)) return `the vault keeps ${name} itself; nobody can write it`;
   const field = definition.fields.find((other) => other.name === name);
@@ -80,10 +80,10 @@ const FIELD_TYPE_OF: Readonly<Record<ValueType, FieldType>> = {
   file: 'text',
 };
 
-/** The values that a property offers as the only ones; `null` where it takes others. */
+/** The fixed choices of a property; `null` if others are permitted. */
 const closedChoices = (property: Property): readonly string[] | null => (property.type === 'choice' && !property.open ? property.choices : null);
 
-/** The field that a property would have in the vault. */
+/** The record field a property would have. */
 export function fieldOf(property: Property): VaultField {
   const choices = closedChoices(property);
   const type = property.type === 'choice' && (choices === null || choices.length === 0) ? 'text' : FIELD_TYPE_OF[property.type];
@@ -101,38 +101,38 @@ export function fieldOf(property: Property): VaultField {
   };
 }
 
-/** What does not agree between a field and what is linked to it. */
+/** A mismatch between a field and a linked property. */
 export interface FieldFinding {
   readonly severity: 'error' | 'warning' | 'note';
   readonly code: string;
   readonly message: string;
 }
 
-/** A field of the records beside the schema. */
+/** A record field compared with the schema. */
 export interface FieldRow {
   readonly field: VaultField;
   readonly system: boolean;
-  /** Numbers of its links and of the properties that they lead to. */
+  /** Its links' and their properties' ids. */
   readonly links: readonly number[];
   readonly properties: readonly number[];
   readonly findings: readonly FieldFinding[];
 }
 
-/** A property that no field holds, with the kinds of files where it is missing. */
+/** A property without a field, with the kinds concerned. */
 export interface UnheldProperty {
   readonly property: number;
   readonly kinds: readonly Kind[];
 }
 
-/** The record definition laid over the schema. */
+/** The record definition compared with the schema. */
 export interface DefinitionView {
   readonly rows: readonly FieldRow[];
   readonly unheld: readonly UnheldProperty[];
-  /** Links to fields that records do not have. */
+  /** Links to missing fields. */
   readonly lost: readonly { readonly link: number; readonly field: string }[];
 }
 
-/** Type, list and length of a field against a property that is linked to it. */
+/** Compares a field's type, choices and length with a linked property. */
 function againstProperty(field: VaultField, property: Property): FieldFinding[] {
   const found: FieldFinding[] = [];
   const say = (severity: FieldFinding['severity'], code: string, message: string) => found.push({ severity, code, message });
@@ -173,7 +173,7 @@ function againstProperty(field: VaultField, property: Property): FieldFinding[] 
 
 const listed = (texts: readonly string[]): string => (texts.length > 4 ? `${texts.slice(0, 3).join(', ')} and ${texts.length - 3} more` : texts.join(', '));
 
-/** Lays the fields of records over the schema and its links, field by field. */
+/** Compares record fields with the schema and its links, field by field. */
 export function compareDefinition(definition: VaultDefinition, properties: readonly Property[], links: readonly Link[]): DefinitionView {
   const byId = new Map(properties.map((property) => [property.id, property]));
   const names = new Set([...definition.fields.map((field) => field.name), ...definition.systemFields]);
@@ -218,7 +218,7 @@ export function compareDefinition(definition: VaultDefinition, properties: reado
           say('note', 'name', `is called as ${property.caption} was before; the schema calls it ${JSON.stringify(property.writtenName)} now.`);
         findings.push(...againstProperty(field, property));
       }
-    // The same is said once, however many links it is true of.
+    // Repeated findings of several links are merged.
     const once = [...new Map(findings.map((finding) => [finding.message, finding])).values()];
     return { field, system: isSystem, links: own.map((link) => link.id), properties: led, findings: once };
   };
@@ -236,7 +236,7 @@ export function compareDefinition(definition: VaultDefinition, properties: reado
   return { rows, unheld, lost: links.filter((link) => !names.has(link.field)).map(({ id, field }) => ({ link: id, field })) };
 }
 
-/** One thing that only the vault's administrator can do, to be handed over. */
+/** A task for the vault's administrator. */
 export interface HandOver {
   readonly field: string;
   readonly what: string;
@@ -245,7 +245,7 @@ export interface HandOver {
   readonly why: string;
 }
 
-/** Changes of fields that would make them agree with the schema: as a list for whoever administers the vault. */
+/** Field changes that would match the schema, as a list for the vault's administrator. */
 export function handOver(view: DefinitionView, properties: readonly Property[]): HandOver[] {
   const byId = new Map(properties.map((property) => [property.id, property]));
   return view.rows.flatMap(({ field, system, properties: led, findings }): HandOver[] => {

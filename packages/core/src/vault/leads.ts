@@ -1,11 +1,11 @@
 import { Link, Passing } from '../schema';
 import { Decision, decide } from './link';
 
-/** Who has the last word about a linked value. */
+/** Who leads for a linked value. */
 export const LEADS = ['both', 'the file', 'the record', 'a workflow step', 'neither'] as const;
 export type Lead = (typeof LEADS)[number];
 
-/** What a lead means in detail. */
+/** Settings behind a lead. */
 const MEANS: Readonly<Record<Lead, Passing>> = {
   both: { in: 'always', out: 'always', onClash: 'ask' },
   'the file': { in: 'always', out: 'never', onClash: "take the file's" },
@@ -17,16 +17,16 @@ const MEANS: Readonly<Record<Lead, Passing>> = {
 /** The settings of a lead. */
 export const passingOf = (lead: Lead): Passing => MEANS[lead];
 
-/** The lead that settings mean; `null` where they say something in between. */
+/** The lead for settings; `null` if none matches. */
 export const leadOf = (link: Passing & Partial<Pick<Link, 'step'>>): Lead | null =>
   LEADS.find((lead) => {
     if ((lead === 'a workflow step') !== (typeof link.step === 'string')) return false;
     const means = MEANS[lead];
-    // Where nothing passes, nothing can clash.
+    // If nothing passes, nothing clashes.
     return means.in === link.in && means.out === link.out && (lead === 'neither' || means.onClash === link.onClash);
   }) ?? null;
 
-/** A situation in which file and record can meet, and what the next check-in makes of it. */
+/** A situation of file and record, and the next check-in's action. */
 export interface Proof {
   readonly situation: string;
   readonly file: string | null;
@@ -47,5 +47,5 @@ const SITUATIONS: readonly Omit<Proof, 'decision'>[] = [
   { situation: 'the record was emptied', file: 'A', record: null, agreed: 'A' },
 ];
 
-/** What a link does in every situation, by the very function that decides at a check-in: a link can be read before it is tried. */
+/** A link's action in each situation, from the function used at check-in, so a link can be understood before it is tried. */
 export const proofTable = (link: Passing): Proof[] => SITUATIONS.map((entry) => ({ ...entry, decision: decide(link, entry.file, entry.record, entry.agreed) }));

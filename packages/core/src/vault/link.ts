@@ -1,6 +1,6 @@
 import { NameLikeness, Passing, Property, compareNames } from '../schema';
 
-/** What the next check-in does with one link: nothing as both are equal, pass in, pass out, ask, or leave both as they are. */
+/** The next check-in's action for a link: none as both are equal, pass in, pass out, ask, or leave both. */
 export interface Decision {
   readonly action: 'equal' | 'in' | 'out' | 'ask' | 'stays';
   readonly reason: string;
@@ -9,9 +9,9 @@ export interface Decision {
 const isBlank = (value: string | null) => value === null || value === '';
 
 /**
- * Decides what happens to a link's two values. A blank never passes over a value by itself, whatever the link says: it is asked. Where one
- * side never passes and the other always does, that other side leads: it replaces what was changed on this side alone.
- * @param agreed the value on which both last agreed; `undefined` when they never did. Then a blank side counts as unchanged.
+ * Decides what happens to a link's two values. A blank never replaces a value without asking. If one side never passes and the other always
+ * does, the other leads: it also replaces changes made only here.
+ * @param agreed the last agreed value; `undefined` if never. Then a blank side counts as unchanged
  */
 export function decide(link: Passing, file: string | null, record: string | null, agreed: string | null | undefined): Decision {
   if (file === record || (isBlank(file) && isBlank(record))) return { action: 'equal', reason: 'file and record are equal' };
@@ -33,7 +33,7 @@ export function decide(link: Passing, file: string | null, record: string | null
   const [passes, target, direction] = into ? ([link.in, record, 'in'] as const) : ([link.out, file, 'out'] as const);
   const changed = into ? 'the file changed' : 'the record changed';
   if (passes === 'always' || (passes === 'when blank' && isBlank(target))) return passing(direction, changed);
-  // Who leads has the last word: what was changed on the other side alone is replaced, or both would stay apart for good.
+  // The leading side replaces changes made only on the other, or they would differ forever.
   const [back, leader, led] = into ? ([link.out, record, 'record'] as const) : ([link.in, file, 'file'] as const);
   if (passes === 'never' && back === 'always')
     return isBlank(leader)
@@ -42,24 +42,24 @@ export function decide(link: Passing, file: string | null, record: string | null
   return { action: 'stays', reason: passes === 'never' ? `${changed}, but the link never passes ${direction}` : `${changed}, but the other side is not blank` };
 }
 
-/** A row of a vault's own link table: which name it looks for in which kind of file. */
+/** A row of the vault's link table: the name it expects in a kind of file. */
 export interface VaultTableRow {
   readonly field: string;
   readonly kind: string;
   readonly name: string;
 }
 
-/** How a row of the vault's own table compares with the names that exist. */
+/** How a row of the vault's table matches existing names. */
 export interface TableFinding {
   readonly row: VaultTableRow;
-  /** `renamed` where it asks for a name that a property had before, or is known under. */
+  /** `renamed` if it uses a previous name or known spelling. */
   readonly state: 'exact' | 'alike' | 'renamed' | 'unknown';
   readonly nearest: string | null;
   readonly likeness: NameLikeness;
   readonly message: string;
 }
 
-/** Compares the names that a vault's own link table asks for with the written names of the schema, exactly. */
+/** Compares the names a vault's link table expects with the schema's written names, exactly. */
 export function compareVaultTable(rows: readonly VaultTableRow[], properties: readonly Pick<Property, 'writtenName' | 'knownSpellings'>[]): TableFinding[] {
   const writtenNames = properties.map((property) => property.writtenName);
   return rows.map((row) => {

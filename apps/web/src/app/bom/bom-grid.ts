@@ -34,7 +34,7 @@ interface Addable {
 const ROW = 32;
 const PICTURE_ROW = 62;
 
-/** The list: levels that fold, columns that are moved, widened and set up in their headings, values typed in place. */
+/** The BOM grid: foldable levels, configurable columns, in-place editing. */
 @Component({
   selector: 'rule-bom-grid',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -341,7 +341,7 @@ export class BomGrid {
   readonly table = input.required<BomTable>();
   readonly content = input.required<BomContent>();
   readonly properties = input.required<readonly Property[]>();
-  /** What was typed and waits in the tray, by property and row. */
+  /** Pending typed values, by property and row. */
   readonly typed = input.required<Readonly<Record<string, string>>>();
   readonly editable = input(false);
   readonly numberable = input(false);
@@ -351,7 +351,7 @@ export class BomGrid {
   readonly arranged = output<BomContent>();
   readonly valued = output<{ row: BomTableRow; property: number; text: string }>();
   readonly numbered = output<{ row: BomTableRow; number: number }>();
-  /** All values of a column's property are to be removed from what holds them. */
+  /** Requests removal of all values of a column's property. */
   readonly valuesRemoved = output<number>();
   readonly columnRemoved = output<string>();
 
@@ -379,7 +379,7 @@ export class BomGrid {
   protected readonly total = computed(() => this.widths().reduce((sum, width) => sum + width, 0) + (this.arrangeable() ? 150 : 0));
   protected readonly height = computed(() => (columnAt(this.content().columns, { fact: 'picture' }) >= 0 ? PICTURE_ROW : ROW));
   protected readonly indents = computed(() => this.table().rows.some((row) => row.open));
-  /** The column that shows the levels. */
+  /** The column showing levels. */
   protected readonly first = computed(() => {
     const part = this.content().columns.findIndex(({ of }) => 'fact' in of && (of.fact === 'part' || of.fact === 'name'));
     return Math.max(0, part);
@@ -422,7 +422,7 @@ export class BomGrid {
   });
 
   constructor() {
-    // A list that is another one begins at its top.
+    // A new list starts at the top.
     effect(() => {
       this.table();
       this.editing.set(null);
@@ -432,7 +432,7 @@ export class BomGrid {
   protected key = keyOf;
   protected byKey = (_: number, line: BomLine) => line.key;
   protected title = (line: BomLine) => (line.kind === 'group' ? `${line.title} (${line.rows})` : line.kind === 'total' ? line.title : '');
-  /** The first column with a total: the title of totals stands before it. */
+  /** The first summed column; the total's title spans the columns before it. */
   protected readonly firstSum = computed(() => this.content().columns.findIndex((column) => column.sum));
   protected rowOf = (line: BomLine): BomTableRow => (line as Extract<BomLine, { kind: 'row' }>).row;
   protected totalOf(line: BomLine, i: number): string {
@@ -449,7 +449,7 @@ export class BomGrid {
     return type === 'number' || type === 'whole';
   }
   protected isPicture = (column: BomColumn) => 'fact' in column.of && column.of.fact === 'picture';
-  /** Where the picture of a row is: of its part, or of the body that it stands for. */
+  /** URL of a row's picture: its part or body. */
   protected pictureOf({ match, bodies }: BomTableRow): string {
     const file = match.state === 'matched' ? match.file : 0;
     return `/api/files/${file}/picture${bodies ? `?body=${encodeURIComponent(bodies.keys[0]!)}` : ''}`;
@@ -529,7 +529,7 @@ export class BomGrid {
     const list = this.host.nativeElement.querySelector<HTMLElement>('.list')!;
     let now = width;
     edge.setPointerCapture(event.pointerId);
-    // While it is dragged the page alone is drawn again; what comes of it is a change of the layout.
+    // While dragging, only CSS changes; the layout is updated at the end.
     const move = (moving: PointerEvent) => {
       now = Math.max(30, Math.min(2000, Math.round(width + moving.clientX - from)));
       const widths = this.widths().map((own, n) => `${n === i ? now : own}px`);
@@ -586,7 +586,7 @@ export class BomGrid {
     } else return;
     event.preventDefault();
   }
-  /** Goes to a cell; lines that are no rows are passed over. */
+  /** Moves to a cell, skipping lines that are not rows. */
   private goTo(line: number, column: number, step: number): void {
     const lines = this.lines();
     let at = Math.max(0, Math.min(lines.length - 1, line));
@@ -608,14 +608,17 @@ export class BomGrid {
     if ('fact' in column.of) return column.of.fact === 'item' && this.numberable();
     return this.editable() && (row.match.state === 'matched' || row.bodies !== null);
   }
-  /** Opens a cell for typing. @returns whether it can be */
+  /**
+   * Opens a cell for editing.
+   * @returns whether it is editable
+   */
   protected edit(line: number, column: number, begin?: string): boolean {
     const found = this.lines()[line];
     if (found?.kind !== 'row' || !this.may(found.row, this.content().columns[column]!)) return false;
     this.active.set({ line, column });
     this.chosen.set(found.row.id);
     this.editing.set({ line, column });
-    // At once: the next key of whoever types fast belongs to the field already.
+    // Synchronously, so the next key goes to the field.
     this.changes.detectChanges();
     const field = this.host.nativeElement.querySelector<HTMLInputElement>('input.edit');
     if (begin !== undefined && field) field.value = begin;

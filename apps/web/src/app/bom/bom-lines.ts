@@ -2,13 +2,13 @@ import { BomTable, BomTableRow } from '@rule/contract';
 import { BomColumn, BomContent, BomTotal } from '@rule/core/bom';
 import { Property } from '@rule/core/schema';
 
-/** A line of the list as it is drawn: a row, the heading of a group, or totals. */
+/** A displayed line: row, group heading or totals. */
 export type BomLine =
   | { readonly kind: 'row'; readonly key: string; readonly row: BomTableRow }
   | { readonly kind: 'group'; readonly key: string; readonly title: string; readonly rows: number }
   | { readonly kind: 'total'; readonly key: string; readonly title: string; readonly totals: readonly (BomTotal | null)[] };
 
-/** The lines of a list, without those below folded rows. */
+/** Visible lines, without children of folded rows. */
 export function linesOf(table: BomTable, content: Pick<BomContent, 'columns'>, folded: ReadonlySet<string>): BomLine[] {
   const byId = new Map(table.rows.map((row) => [row.id, row]));
   const hidden = new Set<string>();
@@ -27,7 +27,7 @@ export function linesOf(table: BomTable, content: Pick<BomContent, 'columns'>, f
   return lines;
 }
 
-/** A total as it is read: what it does not count is said. */
+/** A total for display, including what is not counted. */
 export const totalText = (total: BomTotal | null): string =>
   total === null ? '' : total.value === null ? (total.without ? '–' : '') : String(Number(total.value.toPrecision(8)));
 
@@ -47,7 +47,7 @@ const WIDTHS: Readonly<Record<string, number>> = {
   changed: 100,
 };
 
-/** How wide a column is where nobody has said. */
+/** Default column width. */
 export function widthOf(column: BomColumn, property: Property | undefined): number {
   if (column.width !== null) return column.width;
   if ('fact' in column.of) return WIDTHS[column.of.fact]!;
@@ -55,10 +55,10 @@ export function widthOf(column: BomColumn, property: Property | undefined): numb
   return property?.type === 'longtext' ? 220 : 124;
 }
 
-/** A key for what a column shows. */
+/** Key of a column. */
 export const keyOf = (of: BomColumn['of']): string => ('fact' in of ? of.fact : `p${of.property}`);
 
-/** Moves a column to another place. */
+/** Moves a column. */
 export function moved(columns: readonly BomColumn[], from: number, to: number): BomColumn[] {
   const list = [...columns];
   list.splice(Math.max(0, Math.min(list.length - 1, to)), 0, ...list.splice(from, 1));

@@ -6,10 +6,10 @@ import { InputNumberModule } from 'primeng/inputnumber';
 import { SelectModule } from 'primeng/select';
 import { Count, FileChoices, FileLink } from '../shared';
 
-/** Occurrences of a row that are listed. */
+/** Maximum occurrences listed. */
 const MOST_MEMBERS = 200;
 
-/** One row: its part file, its number, what it counts, where the part is used. */
+/** Details of a row: part file, number, contents, where used. */
 @Component({
   selector: 'rule-bom-row',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -166,7 +166,7 @@ export class BomRowView {
   protected readonly leaf = fileName;
   protected readonly most = MOST_MEMBERS;
 
-  /** Files that it could be or is, then those that are found. */
+  /** Candidates, then search results. */
   protected readonly candidates = computed(() => {
     const { candidates, match, path } = this.row();
     const likely = match.state === 'matched' ? [{ id: match.file, path: path ?? '' }] : [...candidates].sort((a, b) => a.path.localeCompare(b.path));

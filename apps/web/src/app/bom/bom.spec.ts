@@ -203,7 +203,7 @@ describe('the BOM of an assembly', () => {
     expect(cellAt(stage, 1, 3).classList.contains('typed')).toBe(true);
     await typeIn(stage, 0, 0, '7');
     expect(stage.last('bomNumber')).toEqual([9, { layout: 1, content, row: 'row 1', number: 7 }]);
-    // Nothing holds a value where the part is not known, and what stays as it is is not sent.
+    // Unknown parts hold no values, and unchanged cells are not sent.
     await press(stage, cellAt(stage, 3, 3), 'F2');
     expect(stage.page.querySelector('input.edit')).toBeNull();
     await typeIn(stage, 0, 3, 'Ball bearing');

@@ -36,9 +36,9 @@ interface State {
   readonly classes: readonly { readonly id: number; readonly name: string }[];
   readonly assembly: number | null;
   readonly root: string | null;
-  /** The saved layout that is shown; `null` for a list without one. */
+  /** The displayed saved layout; `null` for none. */
   readonly layout: BomLayout | null;
-  /** The set-up as it is shown now, saved or not. */
+  /** The displayed set-up, saved or not. */
   readonly content: BomContent;
   readonly table: BomTable | null;
   readonly error: string | null;
@@ -48,10 +48,10 @@ interface State {
   readonly renumbered: BomRenumbered | null;
   readonly comparison: BomComparison | null;
   readonly keptView: KeptBomView | null;
-  /** Lists on the drawings of the assembly; `null` until they were asked for. */
+  /** Lists on drawings; `null` until requested. */
   readonly drawn: DrawnBom | null;
   readonly blocks: readonly DrawnBlock[];
-  /** Values that were typed here and wait in the tray, by property and row. */
+  /** Pending typed values, by property and row. */
   readonly typed: Readonly<Record<string, string>>;
 }
 
@@ -77,7 +77,7 @@ const first: State = {
   typed: {},
 };
 
-/** What the BOM station works on: assemblies, layouts, the list that is shown, and lists that were kept. */
+/** State of the BOM station. */
 export const BomStore = signalStore(
   withState<State>(first),
   withComputed(({ layout, content }) => ({
@@ -125,7 +125,7 @@ export const BomStore = signalStore(
         }),
       ),
     );
-    /** What was put in the tray, or the reason why not. */
+    /** Handles added tray lines or the refusal. */
     const proposed = (words: string) => ({
       next: ({ left, ...tray }: ProposedAnswer) => {
         global.dispatch(TrayActions.loaded(tray));
@@ -178,7 +178,7 @@ export const BomStore = signalStore(
           ),
         ),
       ),
-      /** Which list is shown. A layout that is shown already keeps what was changed in it. */
+      /** Selects a list. The current layout keeps unsaved changes. */
       choose(assembly: number | null, layout: BomLayout | null, root: string | null): void {
         const same = layout !== null && layout.id === store.layout()?.id;
         const other = assembly !== store.assembly() || !same || root !== store.root();
@@ -257,7 +257,10 @@ export const BomStore = signalStore(
           ),
         ),
       ),
-      /** Puts what was typed in a row in the tray. @param row `null` for all rows that have a value */
+      /**
+       * Adds a typed value to the tray.
+       * @param row `null` for all rows with a value
+       */
       type: (row: string | null, property: number, text: string, member?: string) =>
         api.bomValue(store.assembly()!, { ...request(), row, property, text, ...(member === undefined ? {} : { member }) }).subscribe({
           next: ({ left, ...tray }) => {
@@ -325,14 +328,14 @@ export const BomStore = signalStore(
           },
           error: notices.failed,
         }),
-      /** Compares a list with the one that is shown, as it is now. */
+      /** Compares a list with the current one. */
       compare: (before: { readonly kept: number } | { readonly assembly: number }) => {
         const side: BomSide = 'kept' in before ? before : { assembly: before.assembly, layout: null, content: store.content() };
         api
           .compareBoms({ before: side, after: { assembly: store.assembly()!, ...request() } })
           .subscribe({ next: (comparison) => patchState(store, { comparison }), error: notices.failed });
       },
-      /** What was typed is applied, or given up. */
+      /** Typed values were applied or discarded. */
       forgetTyped: () => patchState(store, { typed: {} }),
       forgetComparison: () => patchState(store, { comparison: null }),
     };

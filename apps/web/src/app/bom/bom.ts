@@ -20,13 +20,13 @@ import { BomStore } from './bom.store';
 import { DrawnLists } from './drawn-lists';
 import { BomLayoutForm } from './layout-form';
 
-/** Assemblies from which on a field to find one stands above them. */
+/** Number of assemblies from which a search field is shown. */
 const MANY = 30;
 
-/** Which strip is open above the list. */
+/** The open strip above the list. */
 type Strip = 'layout' | 'save as' | 'keep' | 'compare' | null;
 
-/** Bills of materials: from structure to a list with numbers that stay. */
+/** The BOM station: from structure to lists with permanent item numbers. */
 @Component({
   selector: 'rule-bom-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -384,7 +384,7 @@ export class BomStation {
   protected name = '';
   protected purpose = '';
   protected shared = false;
-  /** Whether the strip for a name is about the layout that is shown. */
+  /** Whether the name strip concerns the displayed layout. */
   protected renaming = false;
 
   protected readonly drawnShown = computed(() => this.look() === 'drawings');
@@ -435,7 +435,7 @@ export class BomStation {
     });
     effect(() => {
       const wanted = this.drawnShown() && this.store.table() !== null;
-      // What was applied or discarded changes what is drawn.
+      // Applying or discarding changes drawn lists.
       this.applied();
       this.pending();
       untracked(() => {
@@ -449,7 +449,7 @@ export class BomStation {
       untracked(() => this.store.openKept(kept ? Number(kept) : null));
     });
     effect(() => {
-      // Where the row's part is used is asked for row by row.
+      // Where-used is loaded per row.
       this.item();
       untracked(() => this.store.lookUsed(null));
     });
@@ -468,7 +468,7 @@ export class BomStation {
     });
   }
 
-  /** Assemblies by their names, with their folders where another one has the same. */
+  /** Assemblies by name, with folder if ambiguous. */
   protected readonly assemblies = computed((): IndexEntry[] => {
     const rows = this.store.assemblies() ?? [];
     const times = new Map<string, number>();
@@ -594,7 +594,7 @@ export class BomStation {
       accept: () => this.store.type(null, property, ''),
     });
   }
-  /** How the list is drawn is a part of the layout. */
+  /** The drawn list's set-up is part of the layout. */
   protected changeDrawn(change: Partial<BomContent>): void {
     this.store.change({ ...this.store.content(), ...change });
     this.store.showDrawn();
@@ -604,7 +604,7 @@ export class BomStation {
   }
 }
 
-/** A layout from elsewhere with the property numbers of this schema, by written name; what the schema does not have is left out. */
+/** Maps an imported layout to this schema's property numbers by written name; unknown properties are dropped. */
 export function withNumbersOf(
   content: BomContent,
   names: Readonly<Record<string, string>>,
@@ -630,7 +630,7 @@ export function withNumbersOf(
       sort: content.sort.flatMap((entry) => of(entry.of).map((shown) => ({ ...entry, of: shown }))),
       drawn: content.drawn ? { ...content.drawn, cells: content.drawn.cells.flatMap((cell) => of(cell.of).map((shown) => ({ ...cell, of: shown }))) } : null,
       group: content.group === null ? null : (of(content.group)[0] ?? null),
-      // Classes have names of their own in every company.
+      // Classes are not portable between companies.
       classes: [],
     },
     lost: [...lost],

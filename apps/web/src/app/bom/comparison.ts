@@ -12,7 +12,7 @@ const WORDS: Readonly<Record<BomDifference['what'], string>> = {
   file: 'part file',
 };
 
-/** What differs between two lists. */
+/** Differences between two lists. */
 @Component({
   selector: 'rule-bom-comparison',
   changeDetection: ChangeDetectionStrategy.OnPush,

@@ -10,15 +10,15 @@ import { InputNumberModule } from 'primeng/inputnumber';
 import { SelectModule } from 'primeng/select';
 import { FileLink } from '../shared';
 
-/** Facts that a cell of a row block can show. */
+/** Facts available in row blocks. */
 const SHOWN_FACTS = (Object.keys(BOM_FACTS) as BomFact[]).filter((fact) => fact !== 'picture');
 
 const KIND_WORDS = { same: '', changed: 'changed', added: 'not drawn', removed: 'not in the BOM' } as const;
 
-/** Where a list starts, as it is chosen: a corner, or coordinates that are typed. */
+/** Start of a list: a corner, or coordinates. */
 type Start = (typeof LIST_CORNERS)[number] | 'coordinates';
 
-/** Parts lists and item marks on the drawings of an assembly: how they are drawn, how they differ, and what puts them in order. */
+/** Parts lists and item marks on drawings: set-up, differences, corrections. */
 @Component({
   selector: 'rule-drawn-lists',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -378,11 +378,11 @@ type Start = (typeof LIST_CORNERS)[number] | 'coordinates';
 })
 export class DrawnLists {
   readonly content = input.required<BomContent>();
-  /** `null` while it is loaded. */
+  /** `null` while loading. */
   readonly view = input.required<DrawnBom | null>();
   readonly blocks = input.required<readonly DrawnBlock[]>();
   readonly properties = input.required<readonly Property[]>();
-  /** Rows of the list, for marks. */
+  /** Rows for marks. */
   readonly rows = input.required<readonly { readonly id: string; readonly text: string }[]>();
   readonly editable = input.required<boolean>();
   readonly changed = output<Partial<BomContent>>();
@@ -422,7 +422,7 @@ export class DrawnLists {
   protected readonly erasable = computed(() => (this.view()?.sheets ?? []).reduce((sum, sheet) => sum + sheet.erased, 0));
 
   protected viewsOf = (n: number) => Array.from({ length: n }, (_, i) => ({ value: i, text: `view ${i + 1}` }));
-  /** The view that is chosen, where this sheet has it. */
+  /** The selected view, if the sheet has it. */
   protected atView = (sheet: DrawnSheet) => (this.viewAt() < sheet.views ? this.viewAt() : 0);
   protected textsOf = (n: number) => count(n, 'text');
   protected marksOf = (n: number) => count(n, 'mark');

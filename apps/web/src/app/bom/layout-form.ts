@@ -14,7 +14,7 @@ const RULE_WORDS: Readonly<Record<ClassRule['rule'], string>> = {
   'count by': 'count by a property',
 };
 
-/** How a list is made: structure, what makes occurrences one row, classes, numbers. Columns are set up in their headings. */
+/** Set-up of a list: structure, merging, classes, numbers. Columns are configured in their headings. */
 @Component({
   selector: 'rule-bom-layout-form',
   changeDetection: ChangeDetectionStrategy.OnPush,

@@ -5,16 +5,16 @@ import { CanvasRenderer } from 'echarts/renderers';
 
 echarts.use([BarChart, HeatmapChart, DataZoomComponent, GridComponent, LegendComponent, TooltipComponent, VisualMapComponent, CanvasRenderer]);
 
-/** The charting library with the parts that Rule uses. */
+/** ECharts with the parts in use. */
 export { echarts };
 
-/** A colour of the theme in force. */
+/** A colour of the current theme. */
 export const themeColour = (name: string): string => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 
-/** A text as HTML: what a chart says beside the pointer is taken for HTML, and names and captions are anybody's. */
+/** Escapes text for chart tooltips, which are HTML. */
 export const asHtml = (text: string): string => text.replace(/[&<>"']/g, (c) => `&#${c.charCodeAt(0)};`);
 
-/** What every chart of Rule has in common. */
+/** Common chart options. */
 export const chartBase = () => ({
   animationDuration: 150,
   textStyle: { fontFamily: 'Barlow', color: themeColour('--ink') },

@@ -10,7 +10,7 @@ const FILLED: readonly Operator[] = ['is filled', 'is blank', 'is a stand-in'];
 const TEXT: readonly Operator[] = ['is', 'is not', 'contains', 'starts with', 'ends with'];
 const SIZE: readonly Operator[] = ['is', 'is not', '<', '≤', '≥', '>'];
 
-/** The comparisons that make sense for a subject, by the type of its values. */
+/** Operators for a subject, by value type. */
 export function operatorsFor(subject: Clause['subject'], type: ValueType | null): readonly Operator[] {
   if (subject === 'kind' || subject === 'class') return ['is', 'is not'];
   if (subject === 'file name' || subject === 'folder') return TEXT;
@@ -19,7 +19,7 @@ export function operatorsFor(subject: Clause['subject'], type: ValueType | null)
   return [...(type === 'number' || type === 'whole' || type === 'date' ? SIZE : type === 'yesno' ? (['is', 'is not'] as const) : TEXT), ...FILLED];
 }
 
-/** Conditions on files, one a row; all must hold. */
+/** Editor for conditions; all must hold. */
 @Component({
   selector: 'rule-clauses',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -105,9 +105,9 @@ export function operatorsFor(subject: Clause['subject'], type: ValueType | null)
 export class Clauses {
   readonly clauses = input.required<readonly Clause[]>();
   readonly names = input.required<readonly string[]>();
-  /** Fields of records in the vault, where conditions may ask for them. */
+  /** Record fields available for conditions. */
   readonly recordFields = input<readonly string[]>([]);
-  /** The type of a name's values; `null` when it is not known. */
+  /** Value type of a name; `null` if unknown. */
   readonly typeOf = input<(name: string) => ValueType | null>(() => null);
   readonly changed = output<readonly Clause[]>();
   protected readonly subjects = computed(() =>

@@ -5,7 +5,7 @@ import { EntryInput, NO_SUGGESTIONS, Suggestions } from './entry-input';
 
 export { NO_SUGGESTIONS, type Suggestions } from './entry-input';
 
-/** Something that a person did to one field: typed a text, or took what was typed back (`null`). */
+/** A change of one field: typed text, or `null` for undone. */
 export interface FieldEdit {
   readonly section: string;
   readonly input: string;
@@ -13,7 +13,7 @@ export interface FieldEdit {
   readonly text: string | null;
 }
 
-/** A form over files: its panels with their inputs. It shows what it is given and tells what is typed. */
+/** A form with its panels and inputs. Displays given values and emits edits. */
 @Component({
   selector: 'rule-entry-form',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -75,7 +75,7 @@ export class EntryFormView {
   protected readonly spanOf = spanOf;
   readonly view = input.required<FillView>();
   readonly suggestions = input<Suggestions>(NO_SUGGESTIONS);
-  /** Titles of sections, where there is more than one. */
+  /** Section titles, if there are several. */
   readonly titles = input<ReadonlyMap<string, string>>(new Map());
   readonly narrow = input(false);
   readonly disabled = input(false);
@@ -89,7 +89,7 @@ export class EntryFormView {
     return first;
   });
 
-  /** The title of a section, above its first panel. */
+  /** Section title, above its first panel. */
   protected titleOf(section: string, panel: string): string | null {
     return this.titles().size > 1 && this.firstOf().get(section) === panel ? (this.titles().get(section) ?? null) : null;
   }

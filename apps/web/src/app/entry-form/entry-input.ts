@@ -4,21 +4,21 @@ import { isIsoDate } from '@rule/core/values';
 import { InputTextModule } from 'primeng/inputtext';
 import { Count } from '../shared';
 
-/** What fields suggest. */
+/** Suggestions for fields. */
 export interface Suggestions {
-  /** Values that a person keeps at hand, by property. */
+  /** The user's favourite values, by property. */
   readonly atHand: ReadonlyMap<number, readonly string[]>;
-  /** Choices that go with what other inputs hold; `null` where nothing narrows them. */
+  /** Choices allowed by other inputs; `null` if unrestricted. */
   readonly narrowed: (property: number) => readonly string[] | null;
 }
 
-/** For forms that are only tried out. */
+/** For previews. */
 export const NO_SUGGESTIONS: Suggestions = { atHand: new Map(), narrowed: () => null };
 
-/** Rows of single holders that are listed before they are folded away. */
+/** Holder rows shown before folding. */
 const MOST_ROWS = 60;
 
-/** One input of a form, with a field for each row of holders. */
+/** A form input with a field per row of holders. */
 @Component({
   selector: 'rule-entry-input',
   changeDetection: ChangeDetectionStrategy.OnPush,

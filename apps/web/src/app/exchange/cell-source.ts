@@ -2,12 +2,12 @@ import { CollectionViewer, DataSource } from '@angular/cdk/collections';
 import { CellPage, TakeBackCellRow } from '@rule/contract';
 import { BehaviorSubject, Observable, Subscription } from 'rxjs';
 
-/** Cells read from the server in one step. */
+/** Cells loaded at a time. */
 export const PAGE = 200;
-/** Pages that are kept; the ones looked at longest ago are given up. */
+/** Maximum cached pages; least recently used ones are dropped. */
 const KEPT = 40;
 
-/** The cells of a take-back, read page by page as they come into sight. A million of them take no more room than a screenful. */
+/** Cells of a take-back, loaded by page on demand, so a million cells need little memory. */
 export class CellSource extends DataSource<TakeBackCellRow | undefined> {
   private readonly cells = new BehaviorSubject<readonly (TakeBackCellRow | undefined)[]>([]);
   private readonly pages = new Map<number, Subscription | null>();
@@ -16,7 +16,7 @@ export class CellSource extends DataSource<TakeBackCellRow | undefined> {
   private known = false;
   private sight = { start: 0, end: 1 };
 
-  /** @param read reads a page; `total` is told how many cells there are */
+  /** @param read loads a page; `total` receives the cell count */
   constructor(
     private readonly read: (offset: number, limit: number) => Observable<CellPage>,
     private readonly total: (total: number) => void,
@@ -38,13 +38,13 @@ export class CellSource extends DataSource<TakeBackCellRow | undefined> {
     this.watching?.unsubscribe();
   }
 
-  /** Gives everything up that is still being read. */
+  /** Cancels pending loads. */
   close(): void {
     for (const reading of this.pages.values()) reading?.unsubscribe();
     this.cells.complete();
   }
 
-  /** Reads what is in sight again; what is there stays until the answer comes. */
+  /** Reloads visible pages, showing old data meanwhile. */
   refresh(): void {
     for (const reading of this.pages.values()) reading?.unsubscribe();
     this.pages.clear();
@@ -54,7 +54,7 @@ export class CellSource extends DataSource<TakeBackCellRow | undefined> {
 
   private bring(page: number): void {
     if (this.pages.has(page) || (this.known && page * PAGE >= this.list.length)) return;
-    // An answer may come at once: the page counts as asked for before it does.
+    // Marked as requested first, as the answer may be synchronous.
     this.pages.set(page, null);
     const reading = this.read(page * PAGE, PAGE).subscribe({
       next: ({ total, cells }) => {
@@ -63,7 +63,7 @@ export class CellSource extends DataSource<TakeBackCellRow | undefined> {
         this.total(total);
         cells.forEach((cell, i) => (this.list[page * PAGE + i] = cell));
         this.giveUp(page);
-        // The same list again: a copy of a million places would cost a frame.
+        // Same array: copying a million entries would cost a frame.
         this.cells.next(this.list);
       },
       error: this.failed,

@@ -10,7 +10,7 @@ import { ExchangeStore } from './exchange.store';
 const DAYS = ['Sunday', 'Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday'];
 const two = (n: number) => String(n).padStart(2, '0');
 
-/** Tables that go to folders of the server by themselves, and folders in which tables are taken back as they come. */
+/** Scheduled deliveries and watched folders. */
 @Component({
   selector: 'rule-deliveries',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -219,7 +219,7 @@ export class Deliveries {
   protected readonly days = DAYS;
   protected readonly instant = showInstant;
 
-  /** What is being edited, as it was when that began. */
+  /** The edited item, as it was at the start. */
   private begun: DeliveryDraft | WatchedFolderDraft | null = null;
 
   constructor() {

@@ -12,7 +12,7 @@ import { LayoutEditor } from './layout-editor';
 import { TableReading } from './reading';
 import { TakeBackReview } from './review';
 
-/** The parts of the station have specs of their own: here they stand as what they are given. */
+/** The station's parts have their own specs: here only their inputs count. */
 @Component({ selector: 'rule-layout-editor', template: '{{ layout() }} {{ start().name }} {{ start().content.columns.length }}' })
 class PlainEditor {
   readonly layout = input<number | null>(null);
@@ -161,7 +161,7 @@ describe('the exchange station', () => {
     expect(stage.last('closeSendOut')).toEqual([1, { closed: true }]);
     await stage.click('Expect it back');
     expect(stage.last('closeSendOut')).toEqual([3, { closed: false }]);
-    // The lists are read again each time.
+    // Lists are reloaded each time.
     expect(stage.calls.filter((call) => call.name === 'sendOuts')).toHaveLength(3);
   });
 

@@ -6,23 +6,23 @@ import { Api, problemOf } from '../shared';
 
 interface State {
   readonly layouts: Layouts;
-  /** Whether the layouts are known. */
+  /** Whether layouts are loaded. */
   readonly listed: boolean;
   readonly sendOuts: readonly SendOutRow[];
   readonly takeBacks: readonly TakeBackRow[];
   readonly view: TakeBackView | null;
-  /** Which cells of the view are looked at. */
+  /** The current cell filter. */
   readonly filter: CellFilter;
-  /** Counts up when cells have changed, so that pages are read again. */
+  /** Incremented when cells change, to reload pages. */
   readonly revision: number;
   readonly busy: boolean;
   readonly error: string | null;
 }
 
-/** How often a comparison that goes on is asked after, in milliseconds. */
+/** Polling interval of a running comparison, in milliseconds. */
 const ASK_EVERY = 500;
 
-/** Layouts, send-outs, take-backs, and the one that is being looked at. */
+/** State of the Exchange station. */
 export const ExchangeStore = signalStore(
   withState<State>({
     layouts: { saved: [], purposes: [] },

@@ -12,10 +12,10 @@ import { LayoutEditor } from './layout-editor';
 import { TableReading } from './reading';
 import { TakeBackReview } from './review';
 
-/** A layout of everything, for a table that is not saved. */
+/** A layout of everything, for unsaved tables. */
 const EVERYTHING: LayoutDraft = { name: '', purpose: '', shared: true, content: WHOLE_LIBRARY };
 
-/** Values out to spreadsheets and other programs, and back with a review of every cell. */
+/** The Exchange station: values out, and back with a review of every cell. */
 @Component({
   selector: 'rule-exchange-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -319,7 +319,7 @@ export class ExchangeStation {
   readonly back = input<string>();
   /** Number of a saved layout, or `new`. */
   readonly layout = input<string>();
-  /** Name of the suggestion that a new layout begins with. */
+  /** Name of the suggested layout to start from. */
   readonly start = input<string>();
   readonly view = input<string>();
 
@@ -342,7 +342,7 @@ export class ExchangeStation {
     if (!this.start()) return EVERYTHING;
     return purposes.find((row) => row.name === this.start()) ?? (this.s.listed() ? EVERYTHING : null);
   });
-  /** Suggestions that nobody has saved under their name yet. */
+  /** Suggestions not saved yet. */
   protected readonly suggestions = computed(() => {
     const names = new Set(this.s.layouts().saved.map((row) => row.name));
     return this.s.layouts().purposes.filter((row) => !names.has(row.name));
@@ -406,7 +406,7 @@ export class ExchangeStation {
     if (this.mayEdit()) this.take([...(event.dataTransfer?.files ?? [])]);
   }
 
-  /** Takes files back one after the other, also after one that is refused; the last one that came is shown. */
+  /** Takes files back in sequence, continuing after refusals; shows the last. */
   private take(files: readonly File[]): void {
     if (files.length === 0) return;
     let last: TakeBackView | undefined;

@@ -41,7 +41,7 @@ const staged = async (more: object = {}, inputs: object = {}): Promise<Stage> =>
   await stage.show(LayoutEditor, { layout: null, start: draft, ...inputs });
   return stage;
 };
-/** What would be written, by what the rows were counted for last; the editor waits a moment before it asks. */
+/** The preview counts as last computed; the editor debounces. */
 const content = async (stage: Stage): Promise<LayoutContent> => {
   await stage.rested();
   return stage.last('countRows')![0] as LayoutContent;
@@ -90,7 +90,7 @@ describe('a layout of a table', () => {
   it('offers columns for reading: of the vault, its records, and title block cells', async () => {
     const stage = await staged({}, { start: { ...draft, content: { ...WHOLE_LIBRARY, beside: [{ record: 'Gone' }] } } });
     const editor = stage.fixture.componentInstance as { besides(): string[]; readBeside(headers: string[]): void };
-    // What a layout has from before stays, also where the vault has it no more.
+    // Existing columns stay even if the vault no longer has them.
     expect(editor.besides()).toEqual([
       ...['Vault state', 'Vault version', 'Checked out by', 'Cell states', 'Record: Number', 'Record: Revision', 'Cell: DATE', 'Cell: TITLE', 'Record: Gone'],
     ]);

@@ -26,7 +26,7 @@ const ROWS_SAID: Readonly<Record<LayoutContent['rows'], string>> = {
 };
 const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XLSX)', csv: 'CSV', json: 'JSON', xml: 'XML' };
 
-/** A layout of a table: which rows, which properties, in which form; and sending it out. */
+/** Editor of a table layout, with send-out. */
 @Component({
   selector: 'rule-layout-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -330,7 +330,7 @@ export class LayoutEditor {
   private readonly notices = inject(Notices);
   /** Number of the saved layout; `null` for a new one. */
   readonly layout = input.required<number | null>();
-  /** What the editor begins with. */
+  /** Initial content. */
   readonly start = input.required<LayoutDraft>();
   readonly saved = output<number | null>();
   readonly sent = output<string>();
@@ -350,7 +350,7 @@ export class LayoutEditor {
   protected readonly names = computed(() => this.properties().map((property) => property.writtenName));
   protected readonly recordFields = signal<readonly string[]>([]);
   private readonly cellTags = signal<readonly string[]>([]);
-  /** Columns for reading that can be had, and those of the layout, by their headers. */
+  /** Available and selected read-only columns, by header. */
   private readonly known = computed(() => {
     const offered: BesideColumn[] = [
       ...BESIDE_FACTS.map((fact) => ({ fact })),
@@ -424,23 +424,23 @@ export class LayoutEditor {
     const all = { ...this.draft().content.filter, ...change };
     this.edit({
       filter: Object.fromEntries(Object.entries(all).filter(([, value]) => value !== undefined)),
-      // Only the parts of an assembly have numbers.
+      // Only parts of an assembly have item numbers.
       ...(all.assembly === undefined && this.draft().content.bom ? { bom: null } : {}),
     });
   }
-  /** Chooses the numbers that rows have: none, those of the structure, or those of a layout. */
+  /** Selects item numbers: none, by structure, or from a layout. */
   protected items(chosen: string): void {
     this.edit({ bom: chosen === '' ? null : { layout: chosen === 'order' ? null : Number(chosen) } });
   }
   protected where(clauses: readonly Clause[]): void {
     this.filterBy({ where: clauses.length ? clauses : undefined });
   }
-  /** Columns for reading, by their headers. */
+  /** Read-only columns by header. */
   protected readBeside(headers: readonly string[]): void {
     const known = this.known();
     this.edit({ beside: headers.flatMap((header) => known.get(header) ?? []) });
   }
-  /** Properties that the level does not hold leave the columns. */
+  /** Removes properties the level cannot hold. */
   protected level(level: RowLevel): void {
     const columns = this.draft().content.columns.filter((column) => {
       const property = this.byId()[column.property];
@@ -467,7 +467,7 @@ export class LayoutEditor {
     columns.splice(at + by, 0, column!);
     this.edit({ columns });
   }
-  /** Alt with an arrow key moves a column. */
+  /** Alt+arrow moves a column. */
   protected keyed(event: KeyboardEvent, at: number): void {
     const by = event.key === 'ArrowUp' ? -1 : event.key === 'ArrowDown' ? 1 : 0;
     const to = at + by;

@@ -17,7 +17,7 @@ const MATCHED: Readonly<Record<string, string>> = {
   role: '',
 };
 
-/** What Rule asks about a table before it can be compared: only what it cannot tell. */
+/** Open questions about a table. */
 @Component({
   selector: 'rule-table-reading',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -219,7 +219,7 @@ export class TableReading {
   protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
   protected readonly mayAdminister = this.store.selectSignal(sessionFeature.selectMayAdminister);
   protected readonly properties = this.store.selectSignal(catalogueFeature.selectActive);
-  /** What was chosen so far, kept while the file is read again. */
+  /** Selections so far, kept while the file is read again. */
   private readonly choice = linkedSignal<number, ReadingChoice>({ source: () => this.view().takeBack.id, computation: () => ({}) });
   protected readonly choices = computed(() => this.choice().columns ?? {});
   protected readonly files = computed(() => this.choice().files ?? {});
@@ -264,7 +264,7 @@ export class TableReading {
     this.choice.update((choice) => ({ ...choice, files: { ...(choice.files ?? {}), [name]: id } }));
   }
 
-  /** Reads the file again with something else chosen; what it is compared with waits. */
+  /** Reads the file again with another selection. */
   protected again(change: { readonly [K in keyof ReadingChoice]?: ReadingChoice[K] | undefined }): void {
     const all = Object.entries({ ...this.choice(), ...change }).filter(([, value]) => value !== undefined);
     const next = Object.fromEntries(all) as ReadingChoice;
@@ -274,7 +274,7 @@ export class TableReading {
 
   protected compare(): void {
     const { columns, encoding, sheet } = this.inspection();
-    // What is shown when someone goes on is what was agreed to.
+    // Continuing accepts what is displayed.
     const settled: Record<number, ColumnChoice> = { ...this.choices() };
     for (const column of columns)
       if (column.ask && !settled[column.at])

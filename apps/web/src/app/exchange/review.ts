@@ -38,7 +38,7 @@ const CODES: Readonly<Record<string, string>> = {
   formula: 'formulas',
 };
 
-/** Every cell that would change when a table is taken back, decided about singly or many at once. */
+/** Review of all cells that would change, individually or in bulk. */
 @Component({
   selector: 'rule-take-back-review',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -366,7 +366,7 @@ export class TakeBackReview {
   protected readonly asking = signal(false);
   protected readonly total = signal<number | null>(null);
   protected readonly source = signal<CellSource | null>(null);
-  /** Whether values of the table have gone to the tray or into files: then it is not read in another way any more. */
+  /** Whether values have been taken; the table can then no longer be re-read differently. */
   protected readonly touched = computed(() => this.view().inTray > 0 || this.view().written > 0);
   protected readonly any = computed(() => this.view().byCode.length > 0);
 

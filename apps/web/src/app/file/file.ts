@@ -44,7 +44,7 @@ const PLACES: Readonly<Record<Value['place'], string>> = {
   fact: 'said by the model',
 };
 
-/** What the next check-in makes of a linked value, in short. */
+/** Outcome of the next check-in, in short. */
 const APART: Readonly<Record<'in' | 'out' | 'ask' | 'stays', string>> = {
   in: 'file → record',
   out: 'record → file',
@@ -52,10 +52,10 @@ const APART: Readonly<Record<'in' | 'out' | 'ask' | 'stays', string>> = {
   stays: 'stays apart',
 };
 
-/** A figure with as many digits as mean something. */
+/** A number rounded to significant digits. */
 const plain = (n: number): string => (n === 0 ? '0' : Math.abs(n) >= 1e7 || Math.abs(n) < 1e-3 ? n.toExponential(4) : String(Number(n.toPrecision(6))));
 
-/** One file: its picture, every value at every level with origin and state, where it is used, its drawings, its history. */
+/** The page of one file: picture, values with origin and state, uses, drawings, history. */
 @Component({
   selector: 'rule-file-page',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -478,10 +478,10 @@ export class FilePage {
   protected readonly details = signal<FileDetails | null>(null);
   protected readonly geometry = signal<FileGeometry | null>(null);
   protected readonly error = signal<string | null>(null);
-  /** What the vault keeps beside the file, as last heard. */
+  /** The file's record, as last fetched. */
   protected readonly record = signal<VaultFile | null>(null);
   protected readonly standing = standingWords;
-  /** Values of the record; of those that are linked and not equal, what the next check-in makes of them. */
+  /** Record values, with the outcome of the next check-in where they differ. */
   protected readonly recordValues = computed(() => {
     const r = this.record();
     if (!r) return [];
@@ -492,7 +492,7 @@ export class FilePage {
   protected readonly chosen = signal<Value | null>(null);
   protected readonly all = signal(false);
   protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
-  /** Names chosen for copying, and where to. */
+  /** Names selected for copying, and the targets. */
   protected readonly copied = signal<ReadonlySet<string>>(new Set());
   protected readonly copying = signal(false);
   protected readonly toKind = signal<Kind>('part');
@@ -536,7 +536,7 @@ export class FilePage {
         shape.unsubscribe();
       });
     });
-    // While its shape is being measured the page asks again now and then.
+    // Polls while the shape is being measured.
     effect((cleanup) => {
       const [geometry, details] = [this.geometry(), this.details()];
       if (!geometry || geometry.measured || details?.file.format !== 'step') return;
@@ -560,7 +560,7 @@ export class FilePage {
     ...(this.toSearch().trim() ? { search: this.toSearch().trim() } : {}),
   }));
   private readonly filled = computed(() => (this.details()?.holders ?? []).filter((holder) => holder.values.length > 0));
-  /** An assembly may have thousands of occurrences: the first stand for all until more are asked for. */
+  /** Long occurrence lists are shortened until expanded. */
   protected readonly shown = computed(() => (this.all() ? this.filled() : this.filled().slice(0, 12)));
   protected readonly hidden = computed(() => this.filled().length - this.shown().length);
   protected readonly pending = computed(() => this.waiting.lines().filter((line) => line.file === this.details()?.file.id).length);
@@ -623,7 +623,7 @@ export class FilePage {
     return states;
   }
 
-  /** A coordinate to a ten-thousandth of a millimetre: beyond that it is noise. */
+  /** Coordinates to 0.0001 mm. */
   protected place(millimetres: number): string {
     return plain(Number(millimetres.toFixed(4)));
   }
@@ -636,7 +636,7 @@ export class FilePage {
   protected materialText({ material }: FileGeometry): string {
     return material === 'agree' ? 'as the property says' : material === 'differ' ? 'the property says another one' : (material ?? '');
   }
-  /** Areas by layer: a sheet may have thousands of closed outlines. */
+  /** Areas by layer, as sheets may have thousands of outlines. */
   protected outlines({ outlines }: FileDetails['sheets'][number]): string {
     const byLayer = new Map<string, number>();
     for (const { layer, area } of outlines) byLayer.set(layer, (byLayer.get(layer) ?? 0) + area);

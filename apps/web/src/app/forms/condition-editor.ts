@@ -6,7 +6,7 @@ import { InputTextModule } from 'primeng/inputtext';
 import { SelectModule } from 'primeng/select';
 import { RuleField } from '../rule-field';
 
-/** A condition, put together by choosing, with its expression beside it. Either can be edited; the other follows. */
+/** Condition builder with its expression; either can be edited. */
 @Component({
   selector: 'rule-condition-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -131,7 +131,7 @@ import { RuleField } from '../rule-field';
 })
 export class ConditionEditor {
   readonly title = input.required<string>();
-  /** What it is called, apart from others like it. */
+  /** Accessible name, unique on the page. */
   readonly label = input.required<string>();
   readonly value = input.required<string>();
   readonly properties = input.required<readonly Property[]>();
@@ -140,7 +140,7 @@ export class ConditionEditor {
   readonly changed = output<string>();
   protected readonly joints = ['and', 'or'];
   protected readonly expression = signal(false);
-  /** Clauses that are not finished yet are kept here: an expression cannot say them. */
+  /** Keeps unfinished clauses, which have no expression. */
   private readonly open = signal<{ readonly value: string; readonly condition: ClauseCondition } | null>(null);
   protected readonly clauses = computed(() => {
     const open = this.open();
@@ -186,7 +186,7 @@ export class ConditionEditor {
   private set(condition: ClauseCondition, at: number, clause: Clause): void {
     this.write({ joint: condition.joint, clauses: condition.clauses.map((other, i) => (i === at ? clause : other)) });
   }
-  /** Says a condition again; clauses that are not finished stay here until they are. */
+  /** Updates the condition, keeping unfinished clauses. */
   write(condition: ClauseCondition): void {
     const whole = condition.clauses.filter((clause) => this.byId().has(clause.property) && (!this.asksValue(clause) || clause.values.length > 0));
     const value = writeCondition({ joint: condition.joint, clauses: whole }, this.properties());

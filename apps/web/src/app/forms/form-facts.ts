@@ -4,7 +4,7 @@ import { EntryForm, KINDS } from '@rule/core/schema';
 import { InputTextModule } from 'primeng/inputtext';
 import { MultiSelectModule } from 'primeng/multiselect';
 
-/** What a form is called and which files it is for. */
+/** A form's name and scope. */
 @Component({
   selector: 'rule-form-facts',
   changeDetection: ChangeDetectionStrategy.OnPush,

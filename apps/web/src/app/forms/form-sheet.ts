@@ -10,15 +10,14 @@ import { InputSettings } from './input-settings';
 import { Laid, Place, addInputs, addPanel, changeInput, changePanel, moveInput, movePanel, removeAt, step } from './layout';
 import { PropertyAdder } from './property-adder';
 
-/** Where properties are being inserted: before which input of a panel. */
+/** Insertion point: before an input of a panel. */
 interface Insertion {
   readonly panel: string;
   readonly at: number;
 }
 
 /**
- * A form laid out in itself: the inputs as designers see them, with a file's values, and at each place what changes it. Settings open
- * under what they belong to; an insertion line between inputs takes names of properties.
+ * The form designer: inputs as users see them, with a file's values; settings open in place, and an insertion line takes property names.
  */
 @Component({
   selector: 'rule-form-sheet',
@@ -374,13 +373,13 @@ export class FormSheet {
   private readonly host = inject<ElementRef<HTMLElement>>(ElementRef);
   private readonly injector = inject(Injector);
   readonly form = input.required<Laid>();
-  /** The form with a file's values; `null` where no file is there to show it with. */
+  /** The form with a file's values; `null` without a file. */
   readonly view = input.required<FillView | null>();
   readonly properties = input.required<readonly Property[]>();
   readonly problems = input.required<readonly FormProblem[]>();
-  /** Panels and inputs whose condition looks at a property. */
+  /** Panels and inputs whose condition depends on a property. */
   readonly waiting = input.required<ReadonlyMap<number, readonly Place[]>>();
-  /** What would miss the chosen input if it were removed. */
+  /** What depends on the selected input. */
   readonly hangs = input.required<readonly string[]>();
   readonly at = input.required<Place | null>();
   readonly editable = input(false);
@@ -393,7 +392,7 @@ export class FormSheet {
   protected readonly inserting = signal<Insertion | null>(null);
   protected readonly byId = computed(() => new Map(this.properties().map((property) => [property.id, property])));
   protected readonly lists = computed(() => this.form().panels.map(({ key }) => `form-panel-${key}`));
-  /** What the form could ask for and does not, required properties first. */
+  /** Properties the form does not include, required ones first. */
   protected readonly addable = computed(() => {
     const form = this.form();
     const asked = new Set(form.panels.flatMap((panel) => panel.inputs.map((entry) => entry.property)));
@@ -411,14 +410,14 @@ export class FormSheet {
   protected problemAt = (panel: string, key: string | null) =>
     this.problems().find((problem) => problem.panel === panel && problem.input === key)?.message ?? null;
 
-  /** Why an input is not there for the file. */
+  /** Why an input is hidden for the file. */
   protected whyAway(panel: FormPanel, entry: FormInput): string {
     if (!this.view()) return [entry.look, ...(entry.shownWhen ? [`when ${entry.shownWhen}`] : [])].join(', ');
     if (entry.shownWhen) return `Hidden for this file: shown when ${entry.shownWhen}`;
     if (panel.shownWhen) return `Hidden for this file: its panel is shown when ${panel.shownWhen}`;
     return 'Does not apply to this file.';
   }
-  /** What waits for an input that is blank. */
+  /** What waits for a blank input. */
   protected waitsHere(entry: FormInput, view: InputView | null): string | null {
     const row = view?.rows[0];
     if (!row || (row.typed ?? row.text) !== '' || row.state === 'mixed') return null;
@@ -486,11 +485,11 @@ export class FormSheet {
   private widen(panel: FormPanel, entry: FormInput, width: number): void {
     this.edit({ panel: panel.key, input: entry.key }, { width: Math.max(1, Math.min(columnsOf(panel), width)) });
   }
-  /** Inputs that would be wider than their panel take all of it. */
+  /** Inputs wider than their panel take its full width. */
   protected divide(panel: FormPanel, columns: number): void {
     this.editPanel(panel, { columns, inputs: panel.inputs.map((entry) => ({ ...entry, width: Math.min(entry.width, columns) })) });
   }
-  /** The right edge of an input is dragged: its width follows, column by column. */
+  /** Dragging the right edge changes the width by columns. */
   protected stretch(event: PointerEvent, panel: FormPanel, entry: FormInput): void {
     event.preventDefault();
     event.stopPropagation();
@@ -503,7 +502,7 @@ export class FormSheet {
     edge.addEventListener('pointermove', move);
     edge.addEventListener('lostpointercapture', () => edge.removeEventListener('pointermove', move), { once: true });
   }
-  /** The focus stays on what was moved, wherever it stands then. */
+  /** Focus follows the moved item. */
   private focusOn({ panel, input: key }: Place): void {
     afterNextRender(() => this.host.nativeElement.querySelector<HTMLElement>(key === null ? `[data-panel="${panel}"]` : `[data-input="${key}"]`)?.focus(), {
       injector: this.injector,

@@ -67,7 +67,7 @@ const press = async (stage: Stage, element: HTMLElement, key: string, held: Keyb
   element.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true, cancelable: true, ...held }));
   await stage.settled();
 };
-/** Types names where a place takes them, and adds them with Enter. */
+/** Types names where accepted, and adds them with Enter. */
 const add = async (stage: Stage, place: string, names: string) => {
   await stage.type(place, names);
   await stage.settled();
@@ -75,7 +75,7 @@ const add = async (stage: Stage, place: string, names: string) => {
 };
 
 beforeEach(() => {
-  // jsdom lays nothing out; the editor of expressions asks where its letters stand.
+  // jsdom has no layout; the expression editor measures letters.
   Range.prototype.getClientRects = jest.fn(() => [] as unknown as DOMRectList);
 });
 

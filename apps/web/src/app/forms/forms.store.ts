@@ -16,7 +16,7 @@ interface State {
   readonly saving: boolean;
 }
 
-/** What the Forms station works on: the forms of the schema's draft, and a file to look at them with. */
+/** State of the Forms station. */
 export const FormsStore = signalStore(
   withState<State>({ draft: null, lists: [], classRows: [], preview: null, error: null, saving: false }),
   withComputed(({ draft, classRows }) => ({
@@ -67,7 +67,7 @@ export const FormsStore = signalStore(
           error: fail,
         }),
       order: (ids: readonly number[]) => api.orderForms(ids).subscribe({ next: take, error: fail }),
-      /** Looks at a form with the first file that it is for. */
+      /** Previews a form with the first matching file. */
       lookWithFirst: ({ kinds, classes }: Pick<EntryForm, 'kinds' | 'classes'>) => {
         const own = store.classRows().find((row) => row.name === classes[0])?.id;
         patchState(store, { preview: null });
@@ -77,7 +77,7 @@ export const FormsStore = signalStore(
             error: fail,
           });
       },
-      /** Looks at the forms with a file. */
+      /** Previews with a file. */
       look: (file: number) => api.fill({ files: [file] }).subscribe({ next: (preview) => patchState(store, { preview }), error: fail }),
     };
   }),

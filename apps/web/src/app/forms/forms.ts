@@ -27,7 +27,7 @@ import { Laid, Place, emptyForm } from './layout';
 
 const NO_FORM = 'it contains no form';
 
-/** Entry forms: what designers fill in, laid out in the form itself in the schema's draft. */
+/** The Forms station: entry forms in the draft. */
 @Component({
   selector: 'rule-forms-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -224,7 +224,7 @@ export class FormsStation {
   protected readonly files = new FileChoices([...KINDS]);
 
   protected readonly id = signal<number | null>(null);
-  /** The form as it is being laid out, and as it was when it was opened. */
+  /** The edited form, and its initial version. */
   protected readonly form = signal<Laid | null>(null);
   private readonly base = signal<Laid | null>(null);
   protected readonly at = signal<Place | null>(null);
@@ -234,7 +234,7 @@ export class FormsStation {
   private readonly edits = signal<Edits>(new Map());
 
   protected readonly changed = computed(() => !sameDefinition(this.form(), this.base()));
-  /** A new form in which nothing was laid out yet is no loss. */
+  /** An empty new form can be discarded without warning. */
   private readonly typed = computed(() => this.changed() && !(this.base() === null && sameDefinition(this.form(), emptyForm(''))));
   protected readonly standing = computed(() => {
     const f = this.form()!;
@@ -260,13 +260,13 @@ export class FormsStation {
   protected readonly unasked = computed(() =>
     (this.store.draft()?.problems ?? []).filter((problem) => problem.code === 'not-asked').map((problem) => problem.message),
   );
-  /** Saved forms that no file ever gets, with those that come first. */
+  /** Forms that no file gets, and the forms that precede them. */
   protected readonly shadows = computed(() => {
     const forms = this.store.forms();
     const found = forms.map((form) => [form.id, shadowedBy(forms, form, this.store.classes())] as const);
     return new Map(found.filter(([, rivals]) => rivals.length > 0));
   });
-  /** Names of the forms that leave this one, as it is laid out now, no file. */
+  /** Forms that cover all files of the edited one. */
   protected readonly rivals = computed((): string[] | null => {
     const [laid, id] = [this.form(), this.id()];
     if (!laid) return null;
@@ -332,7 +332,7 @@ export class FormsStation {
     if (change.kinds || change.classes) this.showWithFirst(this.form()!);
   }
 
-  /** What hangs on the chosen input, before it is removed. */
+  /** Dependencies of the selected input, shown before removal. */
   protected readonly hangs = computed((): string[] => {
     const [at, form] = [this.at(), this.form()];
     const entry = form?.panels.find((panel) => panel.key === at?.panel)?.inputs.find((own) => own.key === at?.input);
@@ -347,7 +347,7 @@ export class FormsStation {
       ...((property.required || property.requiredWhen) && !elsewhere ? [`${property.caption} is required, and no other form asks for it.`] : []),
     ];
   });
-  /** Panels and other inputs any of whose conditions look at an input's property. */
+  /** Panels and inputs with conditions on an input's property. */
   private lookingAt(form: Laid, entry: FormInput): string[] {
     const [schema, property] = [this.schema(), this.byId().get(entry.property)];
     if (!schema || !property) return [];
@@ -373,7 +373,7 @@ export class FormsStation {
     ids.splice(at + by, 0, ...ids.splice(at, 1));
     this.store.order(ids);
   }
-  /** Puts the form before those that keep all its files from it. */
+  /** Moves the form before those that cover all its files. */
   protected putFirst(): void {
     const id = this.id()!;
     const ids = this.store.forms().map((entry) => entry.id);

@@ -9,7 +9,7 @@ import { ConditionEditor } from './condition-editor';
 
 const HIDDEN_WORDS = { keep: 'kept', clear: 'cleared', ask: 'asked about' } as const;
 
-/** Settings of one input, opened under it in the form. */
+/** Settings of an input, opened below it. */
 @Component({
   selector: 'rule-input-settings',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -157,13 +157,13 @@ const HIDDEN_WORDS = { keep: 'kept', clear: 'cleared', ask: 'asked about' } as c
 })
 export class InputSettings {
   readonly entry = input.required<FormInput>();
-  /** Columns of the panel that it is in. */
+  /** Columns of its panel. */
   readonly columns = input.required<number>();
   readonly property = input.required<Property | undefined>();
   readonly properties = input.required<readonly Property[]>();
   readonly caption = input.required<string>();
   readonly panelShownWhen = input('');
-  /** What would miss the input if it were removed. */
+  /** What depends on the input. */
   readonly hangs = input<readonly string[]>([]);
   readonly disabled = input(false);
   readonly edited = output<Partial<FormInput>>();

@@ -1,15 +1,15 @@
 import { EntryForm, FormInput, FormPanel, Property, newInput, spanOf } from '@rule/core/schema';
 
-/** A form as it is being laid out. */
+/** A form being edited. */
 export type Laid = Omit<EntryForm, 'id'>;
 
-/** Where something is in a form. */
+/** A position in a form. */
 export interface Place {
   readonly panel: string;
   readonly input: string | null;
 }
 
-/** A key that nothing in the form has yet. */
+/** An unused key. */
 export function freshKey(form: Laid, letter: string): string {
   const taken = new Set(form.panels.flatMap((panel) => [panel.key, ...panel.inputs.map((input) => input.key)]));
   for (let n = 1; ; n++) if (!taken.has(`${letter}${n}`)) return `${letter}${n}`;
@@ -32,7 +32,7 @@ export const changePanel = (form: Laid, key: string, change: Partial<FormPanel>)
 export const changeInput = (form: Laid, { panel, input }: Place, change: Partial<FormInput>): Laid =>
   withPanel(form, panel, (own) => ({ ...own, inputs: own.inputs.map((entry) => (entry.key === input ? { ...entry, ...change } : entry)) }));
 
-/** Adds inputs for properties at a place of a panel. */
+/** Adds inputs for properties. */
 export function addInputs(form: Laid, panel: string, properties: readonly Property[], at: number): { readonly form: Laid; readonly keys: readonly string[] } {
   const keys: string[] = [];
   const added = properties.reduce((now, property, i) => {
@@ -55,7 +55,7 @@ export function addPanel(form: Laid, at: number): { readonly form: Laid; readonl
   return { key, form: { ...form, panels } };
 }
 
-/** Moves a panel among panels. */
+/** Moves a panel. */
 export function movePanel(form: Laid, from: number, to: number): Laid {
   const panels = [...form.panels];
   panels.splice(to, 0, ...panels.splice(from, 1));
@@ -67,7 +67,7 @@ export const removeAt = (form: Laid, { panel, input }: Place): Laid =>
     ? { ...form, panels: form.panels.filter((own) => own.key !== panel) }
     : withPanel(form, panel, (own) => ({ ...own, inputs: own.inputs.filter((entry) => entry.key !== input) }));
 
-/** Moves an input to a place of a panel. */
+/** Moves an input. */
 export function moveInput(form: Laid, input: string, to: string, at: number): Laid {
   const found = form.panels.flatMap((panel) => panel.inputs).find((entry) => entry.key === input);
   if (!found) return form;
@@ -81,7 +81,7 @@ export function moveInput(form: Laid, input: string, to: string, at: number): La
   };
 }
 
-/** Moves what is at a place one step on: an input within its panel and into the next one, a panel among panels. */
+/** Moves an item by one step; inputs move into adjacent panels. */
 export function step(form: Laid, { panel, input }: Place, by: 1 | -1): Laid {
   const p = form.panels.findIndex((own) => own.key === panel);
   if (p < 0) return form;

@@ -3,14 +3,14 @@ import { FormsModule } from '@angular/forms';
 import { Property } from '@rule/core/schema';
 import { AutoComplete } from 'primeng/autocomplete';
 
-/** Names typed at once: separated by commas or semicolons. */
+/** Names separated by commas or semicolons. */
 const namesIn = (text: string) =>
   text
     .split(/[;,]/)
     .map((name) => name.trim())
     .filter(Boolean);
 
-/** A place in a form where names of properties are typed: Enter adds them. */
+/** Field for adding properties by name; Enter adds them. */
 @Component({
   selector: 'rule-property-adder',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -59,11 +59,11 @@ const namesIn = (text: string) =>
 })
 export class PropertyAdder {
   private readonly host = inject<ElementRef<HTMLElement>>(ElementRef);
-  /** Properties that can be added. */
+  /** Available properties. */
   readonly properties = input.required<readonly Property[]>();
   readonly label = input.required<string>();
   readonly placeholder = input('Type property names');
-  /** Whether it takes the focus when it appears. */
+  /** Whether it takes focus on appearing. */
   readonly eager = input(false);
   readonly added = output<readonly Property[]>();
   readonly closed = output();
@@ -86,7 +86,7 @@ export class PropertyAdder {
     const before = typeof this.text === 'string' ? namesIn(this.text).slice(0, -1) : namesIn(this.asked()).slice(0, -1);
     this.add([...before.map((name) => this.find(name)), property]);
   }
-  /** What was typed in full, where nothing was chosen from the list. */
+  /** Text typed without selecting a suggestion. */
   protected enter(): void {
     if (typeof this.text !== 'string') return;
     const names = namesIn(this.text);

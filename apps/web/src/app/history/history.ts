@@ -22,10 +22,10 @@ import {
   trayFeature,
 } from '../shared';
 
-/** Change sets that are listed in one step. */
+/** Change sets loaded at a time. */
 const PAGE = 200;
 
-/** What was applied, by whom and when, and the way back. */
+/** The History page: applied changes, and reverts. */
 @Component({
   selector: 'rule-history-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -143,9 +143,9 @@ export class HistoryStation {
   protected readonly lines = signal<LineRow[]>([]);
   protected readonly error = signal<string | null>(null);
   protected readonly busy = signal(false);
-  /** Whether older ones than those that are listed may be there. */
+  /** Whether older ones may exist. */
   protected readonly older = signal(false);
-  /** The one that the address names, where it is older than the list. */
+  /** The one in the URL, if older than the list. */
   private readonly named = signal<ChangeSetRow | null>(null);
   protected readonly chosen = computed(() => {
     const id = this.set() ? Number(this.set()) : null;
@@ -203,7 +203,7 @@ export class HistoryStation {
     });
   }
 
-  /** A set that is being written, or waits to be finished or put back, says so. */
+  /** Status of sets that are being applied or recovered. */
   protected stateOf(set: ChangeSetRow): string {
     return set.state === 'applying' ? (set.problem ? 'being recovered' : 'being applied') : set.state;
   }
@@ -212,7 +212,7 @@ export class HistoryStation {
     void this.router.navigate([], { queryParams: { set } });
   }
 
-  /** Reads the files of the change set again. */
+  /** Re-reads the files of the change set. */
   protected check(set: ChangeSetRow): void {
     this.checking.set(true);
     this.api.checkChangeSet(set.id).subscribe({

@@ -19,7 +19,7 @@ class PlainWay {
   readonly property = input<number | null>(null);
 }
 
-/** A chart draws on a canvas, which jsdom has not: what it is given and what it says are enough. */
+/** jsdom has no canvas: input and text alternative suffice. */
 @Directive({ selector: '[echarts]' })
 class PlainChart {
   readonly options = input<Bars>();
@@ -65,7 +65,7 @@ describe('the overview', () => {
   it('shows the share of files that hold each property, over all kinds it applies to, and says it in words', async () => {
     const { stage, chart } = await staged();
     const { yAxis, series } = chart().options()!;
-    // The first property is at the top, which is where an axis ends. What files do not hold themselves, and what is retired, has no bar.
+    // The first property is at the top, the end of an axis. Properties not held by files, or retired, have no bar.
     expect(yAxis.data).toEqual(['<b>Material</b>', '<b>Material</b>', 'Part number']);
     expect(series.map(({ name, data }) => [name, data.map((bar) => bar.value)])).toEqual([
       ['filled', [0, 62.5, 66.7]],
@@ -95,7 +95,7 @@ describe('the overview', () => {
       await stage.settled();
       expect(stage.text('rule-way')).toBe(`the way of ${id}`);
     }
-    // A click beside the bars means none of them.
+    // A click beside the bars selects nothing.
     chart().chartClick.emit({});
     await stage.settled();
     expect(stage.text('rule-way')).toBe('the way of 1');

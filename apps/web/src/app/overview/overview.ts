@@ -8,7 +8,7 @@ import { SelectModule } from 'primeng/select';
 import { asHtml, chartBase, echarts, themeColour } from '../charts';
 import { Bench, CatalogueActions, catalogueFeature, Count, Way } from '../shared';
 
-/** The zero mark of the scale: how complete the values are, and what there is to do. */
+/** The Overview station: completeness and open tasks. */
 @Component({
   selector: 'rule-overview-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -117,7 +117,7 @@ export class OverviewStation {
   protected readonly property = signal<number | null>(null);
   protected readonly choices = computed(() => this.properties().map(({ id, caption }) => ({ value: id, label: caption })));
 
-  /** Filled, stand-ins and blank over all kinds that a property applies to. Those that files do not hold themselves have no share of files. */
+  /** Filled, stand-in and blank shares over all kinds of a property. Properties above or inside files have none. */
   private readonly rows = computed(() =>
     this.properties().flatMap((property) => {
       const entries = (this.overview()?.coverage ?? []).filter((entry) => entry.property === property.id);
@@ -173,7 +173,7 @@ export class OverviewStation {
     this.store.dispatch(CatalogueActions.recount());
   }
 
-  /** Two properties may have one caption: the bar says which it is. Bars stand from the last to the first. */
+  /** Captions may repeat, so bars are identified by index; the chart lists them bottom-up. */
   protected chosen(event: { dataIndex?: number }): void {
     const row = event.dataIndex === undefined ? undefined : this.rows().at(-1 - event.dataIndex);
     if (row) this.property.set(row.property.id);

@@ -23,7 +23,7 @@ import { BUILTINS, FeelType, RuleProblem, compileRule, compileTests, typeWord } 
 import { Property, feelType, ruleScope } from '@rule/core/schema';
 import { parser, trackVariables } from 'lezer-feel';
 
-/** What an expression is for: a value that is stored, a condition, or the values that are allowed. */
+/** Purpose of an expression: value, condition or allowed values. */
 export type RulePurpose = 'value' | 'condition' | 'tests';
 
 const colours = HighlightStyle.define([
@@ -33,7 +33,7 @@ const colours = HighlightStyle.define([
   { tag: [tags.lineComment, tags.blockComment], color: 'var(--faint)' },
 ]);
 
-/** Styles go through the editor's own theme: its sheets stand outside of all layers. */
+/** Styles use the editor's theme, as its style sheets are outside all layers. */
 const theme = EditorView.theme({
   '&': { background: 'var(--panel)', color: 'var(--ink)', border: '1px solid var(--line)', borderRadius: '4px', fontSize: '12.5px' },
   '&.cm-focused': { outline: '2px solid var(--verdigris)', outlineOffset: '-1px' },
@@ -47,7 +47,7 @@ const theme = EditorView.theme({
   '.cm-completionMatchedText': { textDecoration: 'none', fontWeight: '600' },
 });
 
-/** Completion of names with their captions, of groups behind a full stop, and of functions with what they do. */
+/** Completion for names with captions, members and functions. */
 export function complete(
   context: CompletionContext,
   fields: Readonly<Record<string, FeelType>>,
@@ -79,7 +79,7 @@ export function complete(
   return { from: context.pos - (word?.[0].length ?? 0), options: [...names(fields), ...functions], validFor: /^[\p{L}\p{N} ]*$/u };
 }
 
-/** A field for an expression: completion, diagnostics with a fix at hand, and what the expression gives. */
+/** Expression editor with completion, diagnostics and fixes, and results. */
 @Component({
   selector: 'rule-rule-field',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -112,7 +112,7 @@ export class RuleField implements OnDestroy {
   readonly value = input.required<string>();
   readonly purpose = input<RulePurpose>('value');
   readonly properties = input.required<readonly Property[]>();
-  /** The property whose values are tested, for `tests`, or that gets the value. */
+  /** The property that gets the value, or whose values are tested. */
   readonly subject = input<Property | null>(null);
   readonly hint = input('');
   readonly disabled = input(false);
@@ -201,7 +201,7 @@ export class RuleField implements OnDestroy {
     this.view?.destroy();
   }
 
-  /** The grammar with the names of the scope, so that names with blanks are coloured as one. */
+  /** Grammar including names in scope, to highlight names with spaces. */
   private support(): LanguageSupport {
     const names = Object.fromEntries(Object.keys(this.scope().names).map((name) => [name, 0]));
     const top = this.purpose() === 'tests' ? 'UnaryTests' : 'Expression';

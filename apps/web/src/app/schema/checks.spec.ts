@@ -9,7 +9,7 @@ import { SchemaStore } from './schema.store';
 const check = (id: number, title: string) => ({ id, title, severity: 'error', kinds: ['part'], classes: [], condition: 'Mass > 0', message: 'too light' });
 const mass = property(1, 'Mass', { type: 'number', unit: 'kg', kinds: ['part'] });
 
-/** The station's checks, with a draft on the server that others may change. */
+/** The checks with a draft that others may change. */
 async function staged(role = 'administrator') {
   const server = {
     checks: [check(1, 'Weighs something')],
@@ -47,7 +47,7 @@ async function staged(role = 'administrator') {
 const sections = (stage: Stage) => [...stage.page.querySelectorAll('section.card[aria-label]')].map((section) => section.getAttribute('aria-label'));
 
 beforeEach(() => {
-  // jsdom lays nothing out; the editor of expressions asks where its letters stand.
+  // jsdom has no layout; the expression editor measures letters.
   Range.prototype.getClientRects = jest.fn(() => [] as unknown as DOMRectList);
 });
 

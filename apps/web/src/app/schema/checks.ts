@@ -10,7 +10,7 @@ import { SchemaStore } from './schema.store';
 
 type Row = Omit<Check, 'id'> & { readonly id: number | null };
 
-/** Conditions over several properties, and what names outside the schema may do. */
+/** Conditions across properties, and the policy for names outside the schema. */
 @Component({
   selector: 'rule-schema-checks',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -152,7 +152,7 @@ export class SchemaChecks {
   }
   protected save(): void {
     this.store.run(this.api.saveChecks({ checks: this.rows() }), () => {
-      // The new ones have numbers now.
+      // New ones have numbers now.
       this.work.reset();
       this.notices.done('The checks are saved in the draft.');
     });

@@ -1,9 +1,9 @@
 import { Kind, KINDS, PropertyDraft, newSheetArea } from '@rule/core/schema';
 
-/** Kinds named in an address, as far as they are kinds. */
+/** Kinds from the URL, validated. */
 export const kindsFrom = (text: string | undefined): Kind[] => KINDS.filter((kind) => (text ?? '').split(',').includes(kind));
 
-/** A draft in which what does not go with its type and feed is taken out, so that nothing unseen is saved. */
+/** A draft without fields that do not apply to its type and source. */
 export function tidy(draft: PropertyDraft): PropertyDraft {
   const isNumber = draft.type === 'number';
   const sized = isNumber || draft.type === 'whole';

@@ -21,10 +21,10 @@ export function inWords(value: unknown): string {
   return typeof value === 'string' ? value : String(Number(value));
 }
 
-/** Names of fields as people say them: `maxLength` is “max length”. */
+/** Field names for display: `maxLength` becomes "max length". */
 export const fieldWords = (field: string): string => field.replace(/[A-Z]/g, (letter) => ` ${letter.toLowerCase()}`);
 
-/** The draft against what is in force, its coming into force, and all editions. */
+/** Comparison of draft and edition in force, publishing, and all editions. */
 @Component({
   selector: 'rule-schema-editions',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -332,20 +332,20 @@ export class SchemaEditions {
     this.store.bringIntoForce(this.note().trim(), (edition) => {
       this.note.set('');
       this.notices.done(`Edition ${edition} is in force.`);
-      // Files still hold the old names: the change set that renames them is offered at once.
+      // Files still hold the old names, so the renaming change set is offered.
       for (const change of renamed)
         this.api.rolloutTray(change.id, 'rename').subscribe({
           next: ({ lines }) => {
             this.global.dispatch(TrayActions.load());
             this.notices.done(`${change.caption} has a new written name: ${lines} lines that rename it in files were added to your tray.`);
           },
-          // Nothing to rename is not a fault.
+          // Nothing to rename is not an error.
           error: () => undefined,
         });
     });
   }
   protected readonly asking = signal(false);
-  /** What would be lost with the draft, in numbers. */
+  /** What discarding the draft would lose, in numbers. */
   protected readonly lossText = computed(() => {
     const changes = this.store.changes();
     const people = new Set((this.store.draft()?.edits ?? []).map((edit) => edit.by)).size;

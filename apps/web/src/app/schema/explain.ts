@@ -6,7 +6,7 @@ import { InputTextModule } from 'primeng/inputtext';
 import { Api, FileLink, problemOf } from '../shared';
 import { tidy } from './draft';
 
-/** The live result of a rule on chosen files, and for one of them what each part of it came to. */
+/** Live result of a rule on selected files, with explanation. */
 @Component({
   selector: 'rule-explain',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -96,7 +96,7 @@ export class Explain {
   private readonly api = inject(Api);
   readonly property = input.required<PropertyDraft>();
   readonly id = input<number | null>(null);
-  /** Whether the rule has no faults, so that it can be run. */
+  /** Whether the rule is valid. */
   readonly ready = input(true);
   protected readonly search = signal('');
   protected readonly files = signal<readonly number[]>([]);
@@ -109,7 +109,7 @@ export class Explain {
     effect((cleanup) => {
       const [property, files, id] = [tidy(this.property()), this.files(), this.id()];
       if (files.length === 0 || property.rule.trim() === '' || !this.ready()) return;
-      // A short pause, so that not every letter asks the server.
+      // Debounce for typing.
       const timer = setTimeout(() => {
         this.api.explainRule({ property, id, files }).subscribe({
           next: (results) => {

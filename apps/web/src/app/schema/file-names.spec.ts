@@ -44,7 +44,7 @@ async function staged(plan: NamingPlan, { rules = [rule] as readonly NamingRule[
   await stage.settled();
   return stage;
 }
-/** Types an expression as a person does. */
+/** Types an expression. */
 const write = async (stage: Stage, at: number, text: string) => {
   const view = EditorView.findFromDOM(stage.page.querySelectorAll<HTMLElement>('.cm-editor')[at]!)!;
   view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: text }, userEvent: 'input.type' });
@@ -52,7 +52,7 @@ const write = async (stage: Stage, at: number, text: string) => {
 };
 
 beforeEach(() => {
-  // jsdom lays nothing out; the editor of expressions asks where its letters stand.
+  // jsdom has no layout; the expression editor measures letters.
   Range.prototype.getClientRects = jest.fn(() => [] as unknown as DOMRectList);
 });
 

@@ -12,10 +12,10 @@ import { RuleField } from '../rule-field';
 import { Api, Count, FileLink, inPieces, Notices, problemOf, sessionFeature, TrayActions, trayFeature, Unsaved } from '../shared';
 import { SchemaStore } from './schema.store';
 
-/** Rows of the plan that are shown. */
+/** Plan rows shown. */
 const MOST_SHOWN = 300;
 
-/** File names that come from properties: the rules, and what they would change. */
+/** File naming rules and their effects. */
 @Component({
   selector: 'rule-file-names',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -256,7 +256,7 @@ export class FileNames {
     )
       .pipe(
         finalize(() => {
-          // Also where a later piece was refused: what came before it is done.
+          // Reloads after a refusal too: earlier parts are done.
           this.global.dispatch(TrayActions.load());
           this.look();
         }),

@@ -6,14 +6,14 @@ import { Store } from '@ngrx/store';
 import { Api, catalogueFeature, Count, ExactName } from '../shared';
 import { tidy } from './draft';
 
-/** A value that does not fit a definition, with the number of files that hold it. */
+/** A value that does not fit a definition, with its file count. */
 export interface Misfit {
   readonly text: string;
   readonly files: number;
   readonly message: string;
 }
 
-/** How the values that are in files now fit a definition: by itself, without rules and other properties. */
+/** How existing values fit a definition, without rules. */
 export interface Fit {
   readonly fits: number;
   readonly misfits: readonly Misfit[];
@@ -21,7 +21,7 @@ export interface Fit {
   readonly standIns: number;
 }
 
-/** Judges distinct values by a definition. */
+/** Checks distinct values against a definition. */
 export function fitOf(values: FoundValues['values'], draft: PropertyDraft, standIns: readonly string[]): Fit {
   const property: Property = { ...tidy(draft), choices: draft.choices, id: -1, retired: false };
   const stands = compileStandIns(standIns);
@@ -44,7 +44,7 @@ export function fitOf(values: FoundValues['values'], draft: PropertyDraft, stand
   return { fits, misfits: misfits.sort((a, b) => b.files - a.files), wrong, standIns: standing };
 }
 
-/** What is in the files today under a property's name, judged by its definition as it is being written. */
+/** Existing values under a property's name, checked against its unsaved definition. */
 @Component({
   selector: 'rule-impact',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -125,7 +125,7 @@ export function fitOf(values: FoundValues['values'], draft: PropertyDraft, stand
 export class Impact {
   private readonly api = inject(Api);
   readonly property = input.required<PropertyDraft>();
-  /** The name that files hold it under now: that of the edition in force. */
+  /** The name files currently hold, from the edition in force. */
   readonly name = input.required<string>();
   private readonly settings = inject(Store).selectSignal(catalogueFeature.selectSettings);
   protected readonly found = signal<FoundValues | null>(null);

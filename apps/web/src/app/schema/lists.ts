@@ -12,7 +12,7 @@ import { SchemaStore } from './schema.store';
 const EMPTY: ChoiceListDraft = { name: '', columns: [], choices: [], goesWith: null };
 const draftOfRow = ({ name, columns, choices, goesWith }: ChoiceListRow): ChoiceListDraft => ({ name, columns, choices, goesWith });
 
-/** Choice lists: allowed values with columns, kept in step with a source, retired with a replacement. */
+/** Choice lists: values with columns, synchronised from a source, retired with replacement. */
 @Component({
   selector: 'rule-choice-lists',
   changeDetection: ChangeDetectionStrategy.OnPush,

@@ -28,7 +28,7 @@ interface Sent {
   readonly retired: boolean;
 }
 
-/** The editor on a stage; `server.draft` is what the draft is for everybody. */
+/** The editor with a server; `server.draft` is the shared draft. */
 async function staged(inputs: object, more: object = {}, { role = 'administrator', view = draftView([number, mass, material]) } = {}) {
   const server = { draft: view };
   const taken = (properties: readonly Property[], changes: readonly SchemaChange[] = []) =>
@@ -66,11 +66,11 @@ async function staged(inputs: object, more: object = {}, { role = 'administrator
   return { stage, server, opened };
 }
 const sent = (stage: Stage) => (stage.last('changeProperties') as [Sent[]])[0][0]!;
-/** The alert or small text beside a field. */
+/** Alert or note of a field. */
 const beside = (stage: Stage, field: string) => (stage.field(field).closest('label')?.querySelector('small')?.textContent ?? '').trim();
 
 beforeEach(() => {
-  // jsdom lays nothing out; the editor of expressions asks where its letters stand.
+  // jsdom has no layout; the expression editor measures letters.
   Range.prototype.getClientRects = jest.fn(() => [] as unknown as DOMRectList);
 });
 

@@ -53,7 +53,7 @@ const FEED_WORDS: Readonly<Record<Feed, string>> = {
   ruled: 'computed by a rule',
 };
 
-/** One property of the draft in depth. */
+/** Editor of one property of the draft. */
 @Component({
   selector: 'rule-property-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -121,7 +121,7 @@ export class PropertyEditor {
   protected readonly store = inject(SchemaStore);
   private readonly notices = inject(Notices);
   readonly id = input<number | null>(null);
-  /** Written name of a property that is being defined; `null` when one is edited. */
+  /** Written name of a new property; `null` when editing. */
   readonly define = input<string | null>(null);
   readonly kindsAsked = input<string>();
   readonly opened = output<number | null>();
@@ -129,7 +129,7 @@ export class PropertyEditor {
   protected readonly mayAdminister = inject(Store).selectSignal(sessionFeature.selectMayAdminister);
   private readonly inForce = inject(Store).selectSignal(catalogueFeature.selectById);
   protected readonly draft = signal<PropertyDraft | null>(null);
-  /** What was in the draft when this editor began: whoever changes it meanwhile is merged with. */
+  /** The draft's version when editing began, for merging. */
   private readonly base = signal<Property | null>(null);
   protected readonly conflict = signal<string | null>(null);
 
@@ -147,7 +147,7 @@ export class PropertyEditor {
   protected readonly inheritFrom = INHERIT_FROM;
   protected readonly levels = LEVELS;
   protected readonly units = UNITS.map((unit) => unit.code);
-  /** How letters are shown, what is left alone first. */
+  /** Letter case options, least intrusive first. */
   protected readonly letterForms = LETTER_FORMS;
   protected readonly letterWords: Readonly<Record<(typeof LETTER_FORMS)[number], string>> = {
     'as stored': 'left as they are in the file',
@@ -166,7 +166,7 @@ export class PropertyEditor {
 
   protected readonly chosen = computed(() => this.store.properties().find((property) => property.id === this.id()) ?? null);
   protected readonly others = computed(() => this.store.properties().filter((property) => property.id !== this.id()));
-  /** The schema with this property as it is being written. */
+  /** The schema with the edited property. */
   protected readonly self = computed<Property | null>(() => {
     const draft = this.draft();
     return draft && { ...draft, id: this.id() ?? -1, retired: false };
@@ -186,13 +186,13 @@ export class PropertyEditor {
       : [];
   });
   protected readonly errors = computed(() => this.problems().filter((problem) => problem.severity === 'error'));
-  /** A name that is taken cannot be kept even in a draft. */
+  /** Duplicate names cannot be saved even in a draft. */
   protected readonly stuck = computed(() => this.errors().some((problem) => problem.code === 'name-taken' || problem.code === 'blank'));
   protected readonly changed = computed(() => {
     const [draft, base] = [this.draft(), this.base()];
     return draft !== null && (!base || JSON.stringify(tidy(draft)) !== JSON.stringify(tidy(draftOf(base))));
   });
-  /** A new property that stands as it was asked for is no loss. */
+  /** An untouched new property can be discarded without warning. */
   private readonly asked = signal<PropertyDraft | null>(null);
   private readonly typed = computed(() => this.changed() && !sameDefinition(this.draft(), this.asked()));
   protected readonly standing = computed(() => {
@@ -200,13 +200,13 @@ export class PropertyEditor {
     const id = this.id();
     return id === null ? 'new' : this.store.standing(id);
   });
-  /** The definition with the choices of its list, as files are judged by it. */
+  /** The definition with choices from its list. */
   protected readonly asUsed = computed<PropertyDraft>(() => {
     const draft = this.draft() ?? newDraft('');
     const list = draft.list === null ? undefined : this.store.lists().find((candidate) => candidate.name === draft.list);
     return list ? { ...draft, choices: list.choices.filter((choice) => !choice.retired).map((choice) => choice.value) } : draft;
   });
-  /** The name that files hold it under: that of the edition in force, or the one that is being written. */
+  /** The name in files: from the edition in force, or the edited one. */
   protected readonly nameInFiles = computed(() => this.inForce()[this.id() ?? -1]?.writtenName ?? this.chosen()?.writtenName ?? this.define() ?? '');
   protected readonly oddOnes = computed(() => oddLetters(this.draft()?.writtenName ?? ''));
   protected readonly suggestedRuleName = computed(() =>
@@ -219,7 +219,7 @@ export class PropertyEditor {
     const draft = this.draft();
     return draft?.feed === 'ruled' ? draft.examples.map((example) => ({ example, result: runExample(tidy(draft), example, this.others()) })) : [];
   });
-  /** Names that the rule looks at, for the columns of its examples. */
+  /** Names used by the rule, for its example columns. */
   protected readonly given = computed(() => {
     const draft = this.draft();
     if (!draft) return [];
@@ -246,7 +246,7 @@ export class PropertyEditor {
     );
   });
 
-  /** Cells and record fields that name the property, and would be left without it. */
+  /** Cells and record fields that use the property. */
   protected readonly mapped = computed(() => {
     const [id, schema] = [this.id(), this.store.draft()?.schema];
     if (id === null || !schema) return null;
@@ -265,7 +265,7 @@ export class PropertyEditor {
       const [id, define, kinds] = [this.id(), this.define(), kindsFrom(this.kindsAsked())];
       const chosen = this.chosen();
       untracked(() => {
-        // What is being typed stays when the draft is read again; the next save is merged.
+        // Edits survive a reload of the draft; saving merges.
         if (define === null && chosen && this.base()?.id === id && this.changed()) return;
         this.conflict.set(null);
         this.base.set(define !== null ? null : chosen);
@@ -310,7 +310,7 @@ export class PropertyEditor {
     this.set({ sheetFact, sheetArea: sheetFact === 'closed area' ? (this.draft()!.sheetArea ?? newSheetArea()) : null });
   }
 
-  /** Homes that a kind of file offers: what is kept under another name is typed beside. */
+  /** Homes for a kind; other names are typed separately. */
   protected homesOf(kind: Kind): { value: string; text: string }[] {
     const places = this.store.places();
     const fields = (places?.fields ?? []).filter((field) => field.kind === kind && field.name !== 'file name');
@@ -334,7 +334,7 @@ export class PropertyEditor {
     if (text.trim() === '') this.set({ homes: rest });
     else if (place === 'field' || place === 'property') this.set({ homes: { ...rest, [kind]: { place, name: name.join(':').trim() } } });
   }
-  /** The homes with another name for the property of a kind; a blank name stays, and is said to be missing. */
+  /** Homes with another name, by kind; blank names stay and are reported. */
   protected withHome(kind: Kind, name: string): PropertyDraft['homes'] {
     return { ...this.draft()!.homes, [kind]: { place: 'property', name } };
   }
@@ -402,7 +402,7 @@ export class PropertyEditor {
     const failed = (failure: unknown) => {
       const problem = problemOf(failure);
       this.conflict.set([problem.detail, ...(problem.issues ?? []).slice(1).map((issue) => issue.message)].join(' '));
-      // What to keep is chosen knowing what is in the draft now.
+      // The user decides after seeing the draft's current content.
       this.store.look();
       return true;
     };
@@ -428,14 +428,14 @@ export class PropertyEditor {
         failed,
       );
   }
-  /** After a contradiction: works on from what is in the draft now. */
+  /** After a conflict: continue from the draft's current content. */
   protected takeTheirs(): void {
     const chosen = this.chosen();
     this.conflict.set(null);
     this.base.set(chosen);
     this.draft.set(chosen ? draftOf(chosen) : null);
   }
-  /** After a contradiction: keeps what is typed here, now that the other's words were seen. */
+  /** After a conflict: keep own edits after seeing the other's. */
   protected keepMine(): void {
     this.base.set(this.chosen());
     this.save();

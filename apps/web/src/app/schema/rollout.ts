@@ -10,7 +10,7 @@ interface Row extends RolloutRow {
   readonly of: Property;
 }
 
-/** How far the edition in force has come into the files, and what carries it on. */
+/** Rollout of the edition in force, and how to continue. */
 @Component({
   selector: 'rule-rollout',
   changeDetection: ChangeDetectionStrategy.OnPush,

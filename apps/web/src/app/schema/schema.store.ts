@@ -15,19 +15,19 @@ interface State {
   readonly rollout: readonly RolloutRow[] | null;
   readonly summary: TrySummary | null;
   readonly classes: readonly string[];
-  /** What homes and feeds are chosen from; `null` until it was asked for. */
+  /** Available homes and sources; `null` until loaded. */
   readonly places: SchemaPlaces | null;
   readonly error: string | null;
   readonly saving: boolean;
 }
 
-/** How a property of the draft relates to the edition in force. */
+/** How a draft property differs from the edition in force. */
 export type Standing = 'new' | 'changed' | 'as in force';
 
 const touches = (change: SchemaChange, id: number): boolean =>
   change.type === 'property changed' ? change.id === id : change.type === 'property added' ? change.property.id === id : false;
 
-/** What the Schema station works on: the draft, what it changes, choice lists, number series, editions, the newest try. */
+/** State of the Schema station. */
 export const SchemaStore = signalStore(
   withState<State>({ draft: null, lists: [], series: [], editions: [], rollout: null, summary: null, classes: [], places: null, error: null, saving: false }),
   withComputed(({ draft }) => ({
@@ -42,7 +42,7 @@ export const SchemaStore = signalStore(
       notices.failed(failure);
       return EMPTY;
     };
-    /** Does something that answers with the draft, and shows that. */
+    /** Runs a request that returns the draft and displays it. */
     const changing = <T>(
       work: Observable<T>,
       draftOfAnswer: (answer: T) => DraftView,
@@ -55,7 +55,7 @@ export const SchemaStore = signalStore(
           tap((answer) => {
             const began = (store.draft()?.number ?? null) === null;
             patchState(store, { draft: draftOfAnswer(answer), saving: false });
-            // The count above the station says that there is a draft.
+            // Updates the station's draft count.
             if (began !== ((store.draft()?.number ?? null) === null)) global.dispatch(CatalogueActions.recount());
             done(answer);
           }),
@@ -90,7 +90,7 @@ export const SchemaStore = signalStore(
           ),
         ),
       ),
-      /** Looks whether someone else has changed the draft. */
+      /** Checks whether someone else changed the draft. */
       look: rxMethod<void>(
         pipe(
           switchMap(() =>

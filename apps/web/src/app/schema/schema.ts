@@ -22,10 +22,10 @@ import { SchemaTry } from './try';
 
 const KIND_MARKS: Readonly<Record<Kind, string>> = { part: 'P', assembly: 'A', drawing: 'D', other: 'O' };
 
-/** How often the station looks whether someone else works on the draft. */
+/** Interval for checking the draft. */
 const LOOK_EVERY_MS = 10_000;
 
-/** The schema: its draft and editions, property by property and as a whole. */
+/** The Schema station: draft and editions. */
 @Component({
   selector: 'rule-schema-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -267,7 +267,7 @@ export class SchemaStation {
       return by !== 'level' || property.level === value;
     });
   });
-  /** Groups in the order of their first property. */
+  /** Groups in order of their first property. */
   protected readonly groups = computed(() => {
     const groups = new Map<string, Property[]>();
     for (const property of this.found()) if (!property.retired) groups.set(property.group, [...(groups.get(property.group) ?? []), property]);
@@ -293,7 +293,7 @@ export class SchemaStation {
     const summary = this.store.summary();
     return !summary?.done ? '' : summary.outdated ? 'outdated' : 'done';
   });
-  /** Who else has worked on the draft lately. */
+  /** Recent other editors of the draft. */
   protected readonly company = computed(() => {
     const own = this.session()?.displayName;
     const other = (this.store.draft()?.edits ?? []).find((edit) => edit.by !== own && edit.by !== '');
@@ -343,7 +343,7 @@ export class SchemaStation {
   }
   private reorder(before: readonly Property[], after: readonly Property[]): void {
     if (before.every((property, i) => property === after[i])) return;
-    // The places that the group has in the whole stay the same; only who is in them changes.
+    // Reorders within the group's positions.
     const rest = [...after];
     this.store.order(this.store.properties().map((property) => (before.includes(property) ? rest.shift()!.id : property.id)));
   }

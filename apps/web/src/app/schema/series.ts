@@ -19,7 +19,7 @@ const draftOfRow = ({ name, parts, counts, digits, start, step, leftOut, per }: 
   per,
 });
 
-/** Number series: how the next number is made, and what was handed out. */
+/** Number series: format and issued numbers. */
 @Component({
   selector: 'rule-number-series',
   changeDetection: ChangeDetectionStrategy.OnPush,

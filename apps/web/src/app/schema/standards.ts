@@ -6,7 +6,7 @@ import { ButtonModule } from 'primeng/button';
 import { Api, FileLink, Notices, sessionFeature } from '../shared';
 import { SchemaStore } from './schema.store';
 
-/** Schemas to start from, and what the draft and the drawings miss of a standard. */
+/** Starter schemas, and what draft and drawings lack of a standard. */
 @Component({
   selector: 'rule-standards',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -127,8 +127,6 @@ export class Standards {
     return starter.properties.filter((property) => !this.names().has(property.writtenName)).length;
   }
   protected take(starter: Starter): void {
-    this.store.run(this.api.takeStarter(starter.id, null), () =>
-      this.notices.done(`${starter.title} is in the draft. Remove what the company does not need.`),
-    );
+    this.store.run(this.api.takeStarter(starter.id, null), () => this.notices.done(`${starter.title} is in the draft. Remove what the company does not need.`));
   }
 }

@@ -61,7 +61,7 @@ describe('start files', () => {
     await stage.tick('A4', true);
     await stage.select('Unit', 'inch');
     await stage.click('Compare with published files');
-    // The first title block is proposed where none was chosen.
+    // The first title block is proposed by default.
     expect(stage.last('compareStartFiles')).toEqual([{ folder: '', block: 'MRW-TITLE', unit: 'in', sheets: ['A3', 'A4'] } satisfies StartPlan]);
     const effects = [...stage.page.querySelectorAll('[aria-label="What publishing would do"] tbody tr')].map((each) =>
       (each.textContent ?? '').replace(/\s+/g, ' ').trim(),

@@ -7,7 +7,7 @@ import { InputTextModule } from 'primeng/inputtext';
 import { Api, Count, FileLink, Notices, problemOf, sessionFeature, showInstant, TrayActions } from '../shared';
 import { count } from '@rule/core/words';
 
-/** Start files: published from the edition in force, and the files that were made from older ones. */
+/** Start files: publishing, and files based on older ones. */
 @Component({
   selector: 'rule-start-files',
   changeDetection: ChangeDetectionStrategy.OnPush,

@@ -10,7 +10,7 @@ import { Count, ExactName, Notices, sessionFeature, TYPE_NAMES, Unsaved } from '
 import { tidy } from './draft';
 import { SchemaStore } from './schema.store';
 
-/** Many properties as a table: what is changed here is saved in the draft at once. */
+/** Table of properties; edits are saved in the draft immediately. */
 @Component({
   selector: 'rule-schema-table',
   changeDetection: ChangeDetectionStrategy.OnPush,

@@ -7,7 +7,7 @@ import { ButtonModule } from 'primeng/button';
 import { Api, Count, FileLink, JobsActions, jobsFeature, leftOutText, Notices, sessionFeature, TrayActions } from '../shared';
 import { SchemaStore } from './schema.store';
 
-/** What a draft does to a value, in words. */
+/** Effects of a draft on values, in words. */
 export const EFFECT_WORDS: Readonly<Record<Effect, { readonly title: string; readonly about: string; readonly tone: string }>> = {
   breaks: { title: 'would newly break', about: 'values that the edition in force accepts and the draft does not', tone: 'bad' },
   loses: { title: 'would lose their home', about: 'values under a name that the draft no longer uses', tone: 'warn' },
@@ -25,7 +25,7 @@ interface Chosen {
   readonly record: string | null;
 }
 
-/** Trying the draft on all files: what would break, pass, change or lose its home, by property and by file, with repairs. */
+/** Results of trying a draft: what would break, pass, change or lose its home, by property and file, with repairs. */
 @Component({
   selector: 'rule-schema-try',
   changeDetection: ChangeDetectionStrategy.OnPush,

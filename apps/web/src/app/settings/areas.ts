@@ -1,6 +1,6 @@
 import { Settings } from '@rule/contract';
 
-/** Settings that are lists, written one entry a line. */
+/** Settings edited as one entry per line. */
 export const AREAS = [
   {
     key: 'workflowStates',
@@ -30,7 +30,7 @@ export const AREAS = [
 ] as const;
 export type AreaKey = (typeof AREAS)[number]['key'];
 
-/** The lists as they are written in their areas. */
+/** The lists as text. */
 export const textsOf = (settings: Settings): Record<AreaKey, string> => ({
   workflowStates: settings.workflowStates.join('\n'),
   standIns: settings.standIns.join('\n'),
@@ -39,7 +39,7 @@ export const textsOf = (settings: Settings): Record<AreaKey, string> => ({
   synonyms: settings.synonyms.map((group) => group.join('; ')).join('\n'),
 });
 
-/** Reads an area; the first line that cannot be read is named. */
+/** Parses an area; reports the first invalid line. */
 export function readArea(key: AreaKey, text: string): Partial<Settings> | { readonly problem: string } {
   const lines = text.split('\n').filter((line) => line.trim() !== '');
   if (key === 'workflowStates') {

@@ -6,7 +6,7 @@ import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { Api, JobsActions, Notices } from '../shared';
 
-/** Library folders on the server: confirmed after a restore, or pointed to another folder. For administrators. */
+/** Library folders on the server: confirm after a restore, or point elsewhere. Administrators only. */
 @Component({
   selector: 'rule-library-places',
   changeDetection: ChangeDetectionStrategy.OnPush,

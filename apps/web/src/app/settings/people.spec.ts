@@ -31,7 +31,7 @@ describe('people', () => {
     const stage = await staged();
     const lines = [...stage.page.querySelectorAll('tbody tr')].map((row) => row.textContent.replace(/\s+/g, ' '));
     expect([lines[1], lines[2]]).toEqual([expect.stringContaining('locked'), expect.stringContaining('first password')]);
-    // Nobody locks or removes themselves.
+    // Users cannot lock or remove themselves.
     expect(lines[0]).not.toMatch(/lock|remove/);
     expect(lines[1]).toContain('Unlock');
   });

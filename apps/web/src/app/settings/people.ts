@@ -9,7 +9,7 @@ import { SelectModule } from 'primeng/select';
 import { Observable } from 'rxjs';
 import { Api, Notices, sessionFeature, showInstant } from '../shared';
 
-/** Who works with Rule, and what each of them may do. For administrators. */
+/** Users and their roles. Administrators only. */
 @Component({
   selector: 'rule-people',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -165,7 +165,7 @@ export class PeopleSection {
     this.api.people().subscribe({ next: (rows) => this.rows.set(rows), error: this.notices.failed });
   }
 
-  /** Does something about people and shows how they stand afterwards, also where it was refused. */
+  /** Runs a request and reloads the users, also after a refusal. */
   private carry<T>(work: Observable<T>, then: (result: T) => void): void {
     this.said.set(null);
     work.subscribe({

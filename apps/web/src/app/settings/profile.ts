@@ -5,7 +5,7 @@ import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { Api, Notices, OwnPassword, SessionActions, sessionFeature } from '../shared';
 
-/** What people change of themselves: their name and their password. */
+/** The user's own name and password. */
 @Component({
   selector: 'rule-profile',
   changeDetection: ChangeDetectionStrategy.OnPush,

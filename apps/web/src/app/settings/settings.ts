@@ -124,7 +124,7 @@ export class SettingsStation {
   private readonly store = inject(Store);
   private readonly notices = inject(Notices);
   private readonly router = inject(Router);
-  /** The part of the settings that the address names. */
+  /** The settings page in the URL. */
   readonly view = input<string>();
   protected readonly parts = computed(() => [
     { id: 'company', text: 'The company' },
@@ -145,7 +145,7 @@ export class SettingsStation {
   private readonly kept = this.store.selectSignal(catalogueFeature.selectSettings);
   protected readonly draft = signal<Settings | null>(null);
   protected readonly areas = AREAS;
-  /** What is in the areas, as it was typed. */
+  /** Typed text of the areas. */
   protected readonly texts = signal<Readonly<Record<AreaKey, string>>>({ workflowStates: '', standIns: '', densities: '', abbreviations: '', synonyms: '' });
   protected readonly problems = signal<Readonly<Partial<Record<AreaKey, string>>>>({});
   private readonly base = signal<Settings | null>(null);
@@ -156,7 +156,7 @@ export class SettingsStation {
     effect(() => {
       const kept = this.kept();
       untracked(() => {
-        // What is being typed stays when the settings are read again, also lines that cannot be read yet.
+        // Unsaved text survives a reload, even if invalid.
         const typing = !this.sound() || !sameDefinition(this.draft(), this.base());
         if (this.draft() !== null && typing && (!this.sound() || !sameDefinition(this.draft(), kept))) return;
         this.base.set(kept);

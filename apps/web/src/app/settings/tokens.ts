@@ -9,7 +9,7 @@ import { Api, Notices, sessionFeature, showInstant } from '../shared';
 
 const SCOPE_CHOICES: Readonly<Record<TokenScope, string>> = { read: 'read', work: 'my permissions', people: 'my permissions, including people' };
 
-/** Tokens by which programs, such as the command line, act for the person who is signed in. */
+/** API tokens of the signed-in user. */
 @Component({
   selector: 'rule-tokens',
   changeDetection: ChangeDetectionStrategy.OnPush,

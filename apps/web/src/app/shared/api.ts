@@ -83,7 +83,7 @@ import { ChoiceListDraft, Link, PropertyDraft, Schema, SeriesDraft } from '@rule
 import type { Practice } from '@rule/core/standards';
 import { Server } from './server';
 
-/** The server's API, one method a route. */
+/** The server's API, one method per route. */
 @Injectable({ providedIn: 'root' })
 export class Api {
   private readonly server = inject(Server);
@@ -123,7 +123,7 @@ export class Api {
   addUpload = (name: string) => this.server.ask('POST /libraries/uploads', { body: { name } });
   rescan = (library: number | null = null) =>
     library === null ? this.server.ask('POST /libraries/rescan') : this.server.ask('POST /libraries/{library}/rescan', { params: { library } });
-  /** Uploads one file, with events that tell how far it is. */
+  /** Uploads a file with progress events. */
   uploadFile = (library: number, path: string, file: File) => this.server.upload('POST /libraries/{library}/files', path, file, { library });
   uploadArchive = (library: number, path: string, file: File) => this.server.upload('POST /libraries/{library}/archive', path, file, { library });
 
@@ -360,7 +360,7 @@ export class Api {
   removeWatchedFolder = (id: number) => this.server.ask('DELETE /exchange/folders/{folder}', { params: { folder: id } });
 }
 
-/** Hands a downloaded file to the browser. */
+/** Saves a downloaded file in the browser. */
 export function saveBlob({ name, blob }: { name: string; blob: Blob }): void {
   const url = URL.createObjectURL(blob);
   const anchor = document.createElement('a');

@@ -8,7 +8,7 @@ const kept = (key: string) => {
   }
 };
 
-/** The bench: an index of what there is, the work in the middle, the inspector. Both sides fold away. */
+/** The three-pane layout: index, work area, inspector. Both sides fold. */
 @Component({
   selector: 'rule-bench',
   changeDetection: ChangeDetectionStrategy.OnPush,

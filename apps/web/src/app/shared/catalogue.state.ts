@@ -9,17 +9,17 @@ import { EMPTY, catchError, forkJoin, map, switchMap, tap } from 'rxjs';
 import { Api } from './api';
 import { SessionActions } from './session.state';
 
-/** What every station needs: the schema's properties, the settings, and the counts above the stations. */
+/** Shared state: properties, settings, and station counts. */
 export const CatalogueActions = createActionGroup({
   source: 'Catalogue',
   events: {
     Load: emptyProps(),
     Loaded: props<{ properties: Property[]; settings: Settings }>(),
     'Settings Saved': props<{ settings: Settings }>(),
-    /** Something changed that the counts may depend on. */
+    /** Something that may affect the counts changed. */
     Recount: emptyProps(),
     Counted: props<{ overview: Overview }>(),
-    /** Captions are shown in another language. */
+    /** The caption language changed. */
     Language: props<{ language: string }>(),
   },
 });
@@ -28,14 +28,14 @@ interface State {
   readonly properties: EntityState<Property>;
   readonly settings: Settings | null;
   readonly overview: Overview | null;
-  /** Language of captions: an ISO 639 code, or empty for the company's own. */
+  /** Caption language: an ISO 639 code, or empty for the company's own. */
   readonly language: string;
   readonly loaded: boolean;
 }
 
 const LANGUAGE = 'rule.language';
 
-/** The language that a person has chosen for captions; the browser's own where nothing was chosen. */
+/** The chosen caption language; by default the browser's. */
 function keptLanguage(): string {
   try {
     return localStorage.getItem(LANGUAGE) ?? (navigator.language || '').split('-')[0]!;
@@ -44,13 +44,13 @@ function keptLanguage(): string {
   }
 }
 
-/** A property with its caption in a language, where it has one in it. */
+/** A property with its caption in a language, if available. */
 export function inLanguage<P extends Property>(property: P, language: string): P {
   const caption = property.captions[language] ?? property.captions[language.split('-')[0]!];
   return caption ? { ...property, caption } : property;
 }
 
-/** In the order of the schema, which is that of the answer. */
+/** In schema order. */
 const adapter = createEntityAdapter<Property>();
 
 export const catalogueFeature = createFeature({
@@ -81,7 +81,7 @@ export const catalogueFeature = createFeature({
         selectAll,
         (all) => Object.fromEntries(all.map((property) => [property.id, property])) as Record<number, Property | undefined>,
       ),
-      /** Languages that captions are written in beside the company's own. */
+      /** Additional caption languages. */
       selectLanguages: createSelector(selectProperties, (state) => [
         ...new Set(
           adapter

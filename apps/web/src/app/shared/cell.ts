@@ -1,15 +1,15 @@
 import { Property, Violation, judge } from '@rule/core/schema';
 import { HeldValue, StandIns, showValue } from '@rule/core/values';
 
-/** A cell as it is shown: its text, whether that is a value, a placeholder or a stand-in, and what is wrong with it. */
+/** A displayed cell: text, kind and problems. */
 export interface ShownCell {
-  /** `stale`: nothing is there yet, and the text is what should. */
+  /** `stale`: nothing is stored yet; the text is the target value. */
   readonly kind: 'value' | 'placeholder' | 'stand-in' | 'unreadable' | 'not-reached' | 'stale';
   readonly text: string;
   readonly violations: readonly Violation[];
 }
 
-/** Judges and formats a held value for showing. */
+/** Checks and formats a held value. */
 export function showCell(held: HeldValue | null, property: Property, standIns: StandIns): ShownCell {
   const cell = judge(held, property, standIns);
   switch (cell.state) {

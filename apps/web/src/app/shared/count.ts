@@ -1,7 +1,7 @@
 import { Pipe, PipeTransform } from '@angular/core';
 import { count } from '@rule/core/words';
 
-/** A number with what it counts, in templates: `{{ n | count: 'file' }}`. */
+/** A counted noun in templates: `{{ n | count: 'file' }}`. */
 @Pipe({ name: 'count' })
 export class Count implements PipeTransform {
   transform(n: number | null | undefined, one: string, many?: string): string {

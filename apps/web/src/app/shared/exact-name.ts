@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
 
-/** A written name to the letter: blanks show as faint dots, those at the ends are marked and said. */
+/** An exact written name: spaces as faint dots; leading and trailing ones are marked and announced. */
 @Component({
   selector: 'rule-exact-name',
   changeDetection: ChangeDetectionStrategy.OnPush,

@@ -5,14 +5,11 @@ import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { Api } from './api';
 import { Notices } from './notices';
 
-/** Files that one answer offers; more are found by typing. */
+/** Maximum suggestions; more by typing. */
 const OFFERED = 200;
 const PAUSE_MS = 200;
 
-/**
- * Files to choose one from. The server looks for them while someone types, so that a library may be of any size.
- * Made where a component is made.
- */
+/** File search for selection fields, on the server. Create in an injection context. */
 export class FileChoices {
   private readonly api = inject(Api);
   private readonly notices = inject(Notices);
@@ -20,7 +17,7 @@ export class FileChoices {
   private readonly state = signal<readonly { readonly id: number; readonly path: string; readonly kind: Kind }[]>([]);
   readonly files = this.state.asReadonly();
 
-  /** @param kinds kinds of file that may be chosen */
+  /** @param kinds selectable kinds */
   constructor(kinds: readonly Kind[]) {
     this.asked
       .pipe(
@@ -38,7 +35,7 @@ export class FileChoices {
       .subscribe((page) => page && this.state.set(page.rows.filter((file) => kinds.includes(file.kind)).map(({ id, path, kind }) => ({ id, path, kind }))));
   }
 
-  /** Looks for files by part of a path or of a value; all of them, the first ones, for nothing. */
+  /** Searches by path or value; without text, lists the first files. */
   look(text: string | null | undefined): void {
     this.asked.next((text ?? '').trim());
   }

@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, input } from '@angular/core';
 import { RouterLink } from '@angular/router';
 
-/** A file, named: leads to its page. */
+/** A link to a file's page. */
 @Component({
   selector: 'rule-file',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -22,6 +22,6 @@ import { RouterLink } from '@angular/router';
 export class FileLink {
   readonly id = input.required<number>();
   readonly path = input.required<string>();
-  /** What is shown; the whole path where nothing is said. */
+  /** Link text; the path by default. */
   readonly text = input('');
 }

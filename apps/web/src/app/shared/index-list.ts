@@ -2,7 +2,7 @@ import { ScrollingModule } from '@angular/cdk/scrolling';
 import { ChangeDetectionStrategy, Component, computed, input, output } from '@angular/core';
 import { IndexRow } from './index-row';
 
-/** One entry of a list in the index. */
+/** An index entry. */
 export interface IndexEntry {
   readonly id: number;
   readonly text: string;
@@ -10,10 +10,10 @@ export interface IndexEntry {
   readonly tone?: string;
 }
 
-/** Longest list that is drawn whole; longer ones draw what is in view. */
+/** Longest list rendered completely; longer ones are virtual. */
 const WHOLE = 100;
 
-/** A list in the index that stays fast however long it is. */
+/** An index list that stays fast at any length. */
 @Component({
   selector: 'rule-index-list',
   changeDetection: ChangeDetectionStrategy.OnPush,

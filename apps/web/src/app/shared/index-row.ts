@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, input, output } from '@angular/core';
 
-/** A row of an index: what there is, with a count or mark at its end. */
+/** An index row with a count or mark. */
 @Component({
   selector: 'rule-index-row',
   changeDetection: ChangeDetectionStrategy.OnPush,

@@ -41,7 +41,7 @@ describe('long work', () => {
   });
   it('one that has ended does not go on again, whatever overtakes what', () => {
     const ended = reducer(start, JobsActions.changed({ job: job(2, 'done') }));
-    // An answer that was under way while the job ended, and an event that came late.
+    // An answer in flight when the job ended, and a late event.
     for (const late of [JobsActions.loaded({ jobs: [job(2, 'running')] }), JobsActions.changed({ job: job(2, 'running') })]) {
       const state = reducer(ended, late);
       expect([jobsFeature.selectGoingOn({ [jobsFeature.name]: state }), state.listening]).toEqual([[], false]);

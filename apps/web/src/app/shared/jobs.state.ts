@@ -12,16 +12,16 @@ import { SessionActions } from './session.state';
 import { TrayActions } from './tray.state';
 import { count } from '@rule/core/words';
 
-/** Jobs on the server, as it goes on. */
+/** State of server jobs. */
 export const JobsActions = createActionGroup({
   source: 'Jobs',
   events: {
     Load: emptyProps(),
     Loaded: props<{ jobs: readonly JobRow[] }>(),
-    /** Something was started here: what becomes of it is listened to. */
+    /** A job was started here; its progress is followed. */
     Started: props<{ job: number }>(),
     Changed: props<{ job: JobRow }>(),
-    /** A job that was running has ended. */
+    /** A running job has ended. */
     Ended: props<{ job: JobRow }>(),
     Cancel: props<{ job: number }>(),
     Silent: emptyProps(),
@@ -31,27 +31,27 @@ export const JobsActions = createActionGroup({
 interface State {
   readonly jobs: EntityState<JobRow>;
   readonly listening: boolean;
-  /** Jobs that were started here or seen at work, and whose end was not heard of yet. */
+  /** Jobs started or seen running, not known to have ended. */
   readonly awaited: readonly number[];
-  /** Counts up with every job that ended, so that views know to read again. */
+  /** Incremented when a job ends, so views reload. */
   readonly endedCount: number;
 }
 
 const adapter = createEntityAdapter<JobRow>({ sortComparer: (a, b) => b.id - a.id });
 
-/** How often jobs that go on are asked for although nothing was heard of them, in milliseconds. */
+/** Polling interval for running jobs, in milliseconds. */
 const LOOK_EVERY = 15_000;
 
-/** Whether a job goes on. */
+/** Whether a job is running. */
 export const goesOn = (job: JobRow): boolean => job.state === 'waiting' || job.state === 'running';
 
-/** What is known of a job after news of it. Answers and events overtake each other: one that has ended does not go on again. */
+/** Merges job news. Answers and events may arrive out of order; an ended job stays ended. */
 const newest = (jobs: EntityState<JobRow>, news: JobRow): JobRow => {
   const known = jobs.entities[news.id];
   return known && !goesOn(known) && goesOn(news) ? known : news;
 };
 
-/** With jobs that go on: their end may be told by an event, or by the next answer. */
+/** Including running jobs, whose end may come by event or answer. */
 const waitedFor = (awaited: readonly number[], jobs: readonly JobRow[]): readonly number[] => {
   const more = jobs.filter((job) => goesOn(job) && !awaited.includes(job.id)).map((job) => job.id);
   return more.length ? [...awaited, ...more] : awaited;
@@ -79,7 +79,7 @@ export const jobsFeature = createFeature({
   }),
 });
 
-/** Job rows as the server sends them; `null` when the connection stands, for what happened before. */
+/** Job rows sent by the server; `null` on connection, to load earlier ones. */
 const events = (): Observable<JobRow | null> =>
   new Observable((subscriber) => {
     const source = new EventSource('/api/jobs/events');
@@ -112,15 +112,15 @@ export const jobsEffects = {
       ),
     { functional: true },
   ),
-  /** Work that a request has begun and does not wait for. */
+  /** Background work started by requests. */
   loadWhenBegun: createEffect((longWork = inject(LongWork)) => longWork.begun.pipe(map(() => JobsActions.load())), { functional: true }),
-  /** Now and then while something goes on: news can be lost with a connection, and nobody is to look at a job that has ended. */
+  /** Polling in case events are lost. */
   loadNowAndThen: createEffect(
     (store = inject(Store)) =>
       store.select(jobsFeature.selectListening).pipe(switchMap((listening) => (listening ? interval(LOOK_EVERY).pipe(map(() => JobsActions.load())) : EMPTY))),
     { functional: true },
   ),
-  /** A page that comes back to the front asks what others have started meanwhile. */
+  /** Returning to the page reloads jobs. */
   loadWhenSeen: createEffect(
     (store = inject(Store)) =>
       fromEvent(document, 'visibilitychange').pipe(
@@ -131,7 +131,7 @@ export const jobsEffects = {
       ),
     { functional: true },
   ),
-  /** A connection is held only while something goes on: browsers allow few of them. */
+  /** Connected only while jobs run: browsers limit connections. */
   listen: createEffect(
     (actions = inject(Actions), store = inject(Store)) =>
       actions.pipe(
@@ -147,7 +147,7 @@ export const jobsEffects = {
       ),
     { functional: true },
   ),
-  /** What ended before the connection stood. */
+  /** Loads what ended before the connection. */
   missed: createEffect(
     (actions = inject(Actions), store = inject(Store)) =>
       actions.pipe(
@@ -176,7 +176,7 @@ export const jobsEffects = {
       actions.pipe(
         ofType(JobsActions.ended),
         tap(({ job }) => {
-          // An apply reports in the tray; that shapes were measured in the background is no news.
+          // Applies report in the tray; geometry jobs are not announced.
           if (job.kind === 'apply' || (job.kind === 'geometry' && job.state === 'done')) return;
           if (job.state === 'failed') notices.error(`${job.title}: ${job.message ?? 'failed'}`);
           else if (job.state === 'cancelled') notices.done(`${job.title} was cancelled.`);

@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, input } from '@angular/core';
 import { LineRow } from '@rule/contract';
 import { ExactName } from './exact-name';
 
-/** Where a line's value is kept: its exact name, and which body, placed part, variant or sheet of the file holds it. */
+/** Location of a line's value: exact name and holder. */
 @Component({
   selector: 'rule-line-place',
   changeDetection: ChangeDetectionStrategy.OnPush,

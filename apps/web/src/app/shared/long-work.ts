@@ -1,9 +1,9 @@
 import { Injectable } from '@angular/core';
 import { Subject } from 'rxjs';
 
-/** Requests whose work goes on as a job on the server: whoever shows jobs looks for them. */
+/** Requests that continue as jobs. */
 @Injectable({ providedIn: 'root' })
 export class LongWork {
-  /** Emits the number of a job that a request has begun and does not wait for. */
+  /** Emits the number of a job started by a request. */
   readonly begun = new Subject<number>();
 }

@@ -2,7 +2,7 @@ import { Injectable, inject } from '@angular/core';
 import { MessageService } from 'primeng/api';
 import { problemOf } from './server';
 
-/** Short messages at the corner of the page. */
+/** Toast messages. */
 @Injectable({ providedIn: 'root' })
 export class Notices {
   private readonly messages = inject(MessageService);

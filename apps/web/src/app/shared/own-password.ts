@@ -6,7 +6,7 @@ import { InputTextModule } from 'primeng/inputtext';
 import { Api } from './api';
 import { problemOf } from './server';
 
-/** Where people change their own password. */
+/** Form for changing one's own password. */
 @Component({
   selector: 'rule-own-password',
   changeDetection: ChangeDetectionStrategy.OnPush,

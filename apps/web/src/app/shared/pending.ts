@@ -6,16 +6,13 @@ import { Api } from './api';
 import { Notices } from './notices';
 import { trayFeature } from './tray.state';
 
-/** Files that one question names. */
+/** Maximum files per request. */
 const PIECE = 1000;
 
-/** What a line is kept under: its file, holder, place and name. */
+/** Key of a line: file, holder, place and name. */
 export const lineKey = (line: Pick<TrayLine, 'file' | 'holder' | 'place' | 'name'>): string => JSON.stringify([line.file, line.holder, line.place, line.name]);
 
-/**
- * Pending lines by their address, for views that mark them. A small tray is in the page whole; of a larger one, the lines of
- * the files that a view looks at are asked for.
- */
+/** Pending lines by address. Small trays are loaded completely; otherwise lines of viewed files are requested. */
 export const PendingStore = signalStore(
   { providedIn: 'root' },
   withState<{ asked: readonly TrayLine[] }>({ asked: [] }),
@@ -27,7 +24,7 @@ export const PendingStore = signalStore(
     return {
       trayLines: lines,
       whole,
-      /** Lines of the files that were looked at; of a small tray, all. */
+      /** Lines of viewed files; of small trays, all. */
       lines: here,
       byAddress: computed(() => new Map(here().map((line) => [lineKey(line), line]))),
     };
@@ -53,21 +50,21 @@ export const PendingStore = signalStore(
             },
           }),
         );
-        // The tray has changed meanwhile, and all is asked again.
+        // Reloads everything after the tray changed.
         if (mine !== turn) return;
         const fresh = new Set(piece);
         patchState(store, { asked: [...store.asked().filter((line) => !fresh.has(line.file)), ...found] });
       }
     };
     return {
-      /** Names the files in sight: their lines are kept up to date. */
+      /** Sets the visible files, whose lines are kept up to date. */
       see(files: readonly number[]): void {
         inSight = files;
         void ask(files);
       },
-      /** Done when the lines of some files are there. */
+      /** Completes when lines of the files are loaded. */
       bring: ask,
-      /** What was known may have changed. What is in sight stays until the answer comes. */
+      /** Invalidates, keeping visible lines until the answer. */
       forget(): void {
         turn++;
         known = new Set();

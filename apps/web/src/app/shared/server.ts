@@ -5,7 +5,7 @@ import type { Answered, DownloadRoute, FileRoute, GivenTo, RouteName } from '@ru
 import { Observable, catchError, filter, from, map, of, retry, switchMap, take, throwError, timer } from 'rxjs';
 import { LongWork } from './long-work';
 
-/** What went wrong with a request, in the server's words where it had any. */
+/** A request's error, in the server's words if available. */
 export function problemOf(error: unknown): Problem {
   const other = (code: string, detail: string, status = 0): Problem => ({ type: 'about:blank', title: code, status, code, detail });
   if (!(error instanceof HttpErrorResponse)) return other('unexpected', error instanceof Error ? error.message : String(error));
@@ -25,17 +25,17 @@ function parse(body: unknown): unknown {
   }
 }
 
-/** How often a job that goes on is looked at, in milliseconds. */
+/** Polling interval of a running job, in milliseconds. */
 const LOOK_EVERY = 700;
 
-/** What a call gives, whatever route it is for. */
+/** The answer of a call, whatever its route. */
 interface Parts {
   readonly params?: Readonly<Record<string, number>>;
   readonly query?: object;
   readonly body?: unknown;
 }
 
-/** A query as it is in an address: nothing of what is blank, and lists and conditions as JSON. */
+/** Query parameters: blanks omitted; lists and conditions as JSON. */
 const inAddress = (query: object): Record<string, string | number | boolean> =>
   Object.fromEntries(
     Object.entries(query)
@@ -46,7 +46,7 @@ const inAddress = (query: object): Record<string, string | number | boolean> =>
 const fileHeaders = (name: string, more: Readonly<Record<string, string>> = {}): HttpHeaders =>
   new HttpHeaders({ ...more, 'x-file-name': encodeURIComponent(name), 'content-type': 'application/octet-stream' });
 
-/** The routes of the server as the page calls them: a route is named by its method and path, and what it takes and gives is the table's. */
+/** Typed client of the route table. */
 @Injectable({ providedIn: 'root' })
 export class Server {
   private readonly http = inject(HttpClient);
@@ -56,18 +56,18 @@ export class Server {
     const { params, query, body = undefined } = (given ?? {}) as Parts;
     const { method } = methodAndPath(name);
     return this.http.request<Answered<Name>>(method, `/api${addressOf(name, params)}`, {
-      // What changes something says that it is JSON, also where there is nothing to say.
+      // Writing requests always send JSON, even if empty.
       ...(method === 'POST' || method === 'PUT' ? { body: body ?? {} } : {}),
       ...(query ? { params: inAddress(query) } : {}),
     });
   }
 
-  /** Sends a file as the body of a request. */
+  /** Sends a file as request body. */
   sendFile<Name extends FileRoute>(name: Name, file: File, params?: ParamsOf<Name>, more: Readonly<Record<string, string>> = {}): Observable<Answered<Name>> {
     return this.http.post<Answered<Name>>(`/api${addressOf(name, params)}`, file, { headers: fileHeaders(file.name, more) });
   }
 
-  /** Sends a file under a path of its own, with events that tell how far it is. */
+  /** Sends a file to a path, with progress events. */
   upload<Name extends FileRoute>(name: Name, path: string, file: File, params: ParamsOf<Name>): Observable<HttpEvent<Answered<Name>>> {
     return this.http.post<Answered<Name>>(`/api${addressOf(name, params)}`, file, {
       headers: fileHeaders(path),
@@ -76,7 +76,7 @@ export class Server {
     });
   }
 
-  /** A file that the server makes, with the name that it gives it. */
+  /** A generated file with its name. */
   download<Name extends DownloadRoute>(name: Name, ...[given]: GivenTo<Name>): Observable<{ name: string; blob: Blob }> {
     const { params, query, body } = (given ?? {}) as Parts;
     const { method } = methodAndPath(name);
@@ -86,7 +86,7 @@ export class Server {
         const given = /filename\*=UTF-8''([^;]+)/.exec(response.headers.get('content-disposition') ?? '')?.[1];
         return { name: given ? decodeURIComponent(given) : 'table', blob: response.body! };
       }),
-      // A refusal comes as a blob too: its sentence is read out of it.
+      // Errors arrive as blobs too and are decoded.
       catchError((error: unknown) => {
         if (!(error instanceof HttpErrorResponse) || !(error.error instanceof Blob)) return throwError(() => error);
         const { headers, status, statusText, url } = error;
@@ -97,7 +97,7 @@ export class Server {
     );
   }
 
-  /** What came of work, however long it takes: a job that goes on is followed to its end, also over times without an answer. */
+  /** The result of work that may continue as a job, followed to its end across connection losses. */
   reportOf<T>(started: Observable<{ readonly job: number; readonly report: T | null }>): Observable<T> {
     return started.pipe(
       switchMap(({ job, report }) => {

@@ -1,9 +1,9 @@
 import { HeldValue } from '@rule/core/values';
 
-/** A held value for people: with its unit, and a dash for nothing. */
+/** A held value for display, with unit; a dash for none. */
 export const plainHeld = (held: HeldValue | null): string => (held === null || held.text === '' ? '—' : held.unit ? `${held.text} ${held.unit}` : held.text);
 
-/** An instant as date and time in the machine's zone, in the manner of ISO 8601. */
+/** A local date and time in ISO 8601 style. */
 export function showInstant(iso: string): string {
   const at = new Date(iso);
   const two = (n: number) => String(n).padStart(2, '0');

@@ -11,7 +11,7 @@ import { CatalogueActions } from './catalogue.state';
 import { Notices } from './notices';
 import { SessionActions } from './session.state';
 
-/** The tray: the only way in which values change. */
+/** The tray: the only way to change values. */
 export const TrayActions = createActionGroup({
   source: 'Tray',
   events: {
@@ -30,15 +30,15 @@ export const TrayActions = createActionGroup({
 });
 
 interface State {
-  /** The first lines; the counts are of all. */
+  /** The first lines; counts cover all. */
   readonly lines: readonly TrayLine[];
   readonly counts: TrayCounts;
-  /** Typed steps that can be undone, and done again. */
+  /** Steps that can be undone and redone. */
   readonly steps: TraySteps;
   readonly open: boolean;
   readonly busy: boolean;
   readonly report: ApplyReport | null;
-  /** Counts up with every applied change set, so that views know to read again. */
+  /** Incremented with every applied change set, so views reload. */
   readonly appliedCount: number;
 }
 

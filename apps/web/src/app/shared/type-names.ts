@@ -1,6 +1,6 @@
 import { ValueType } from '@rule/core/values';
 
-/** Types of values in the words of the interface. */
+/** Display names of value types. */
 export const TYPE_NAMES: Readonly<Record<ValueType, string>> = {
   text: 'text',
   longtext: 'long text',

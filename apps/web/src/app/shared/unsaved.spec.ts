@@ -11,7 +11,7 @@ interface Sheet {
   readonly lines: readonly string[];
 }
 
-/** A working copy of what `server` holds, outside of any component. */
+/** A working copy of `server`, without a component. */
 function working(first: { key: string; value: Sheet | null }): {
   server: ReturnType<typeof signal<{ key: string; value: Sheet | null }>>;
   copy: Working<Sheet | null>;

@@ -2,14 +2,14 @@ import { DestroyRef, Injectable, inject, signal } from '@angular/core';
 import { CanDeactivateFn, Router } from '@angular/router';
 import { Observable, Subject, of } from 'rxjs';
 
-/** Said to the router where what is typed goes along: nobody is asked. */
+/** Router state meaning that edits are carried along. */
 export const GOES_ALONG = 'what is typed goes along';
 
-/** What is typed in editors and saved nowhere yet. Whoever leaves it, by a link, a key or by closing the page, is asked first. */
+/** Unsaved edits. Leaving them by link, key or closing the page asks first. */
 @Injectable({ providedIn: 'root' })
 export class Unsaved {
   private readonly watched = new Set<() => string | null>();
-  /** What would be lost, while someone is asked about it. */
+  /** The edits in question while the user is asked. */
   readonly asking = signal<readonly string[] | null>(null);
   private answer = new Subject<boolean>();
 
@@ -21,22 +21,25 @@ export class Unsaved {
     inject(DestroyRef).onDestroy(() => removeEventListener('beforeunload', closing));
   }
 
-  /** Watches an editor until the component or service that calls this goes. @param what says what is not saved, `null` when nothing is */
+  /**
+   * Registers an editor until its owner is destroyed.
+   * @param what describes unsaved edits; `null` if there are none
+   */
   watch(what: () => string | null): void {
     this.watched.add(what);
     inject(DestroyRef).onDestroy(() => this.watched.delete(what));
   }
 
-  /** What is not saved now, in words. */
+  /** Current unsaved edits in words. */
   what(): string[] {
     return [...this.watched].flatMap((what) => what() ?? []);
   }
 
-  /** Whether what is typed may be left; asks where something is. */
+  /** Whether edits may be left; asks if there are any. */
   leave(): Observable<boolean> {
     const what = this.what();
     if (what.length === 0) return of(true);
-    // A question that is open is answered by the newer one.
+    // A newer question answers an open one.
     this.answer.next(false);
     this.answer.complete();
     this.answer = new Subject();
@@ -53,5 +56,5 @@ export class Unsaved {
   }
 }
 
-/** Keeps whoever has typed something from leaving it without being asked. */
+/** Guards unsaved edits. */
 export const leavesNothing: CanDeactivateFn<unknown> = () => inject(Router).getCurrentNavigation()?.extras.info === GOES_ALONG || inject(Unsaved).leave();

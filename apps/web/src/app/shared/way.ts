@@ -8,7 +8,7 @@ import { catalogueFeature } from './catalogue.state';
 import { trayFeature } from './tray.state';
 import { ExactName } from './exact-name';
 
-/** The way of a property through the company, hop by hop, with the reason where it breaks. */
+/** The way of a property, hop by hop, with reasons for breaks. */
 @Component({
   selector: 'rule-way',
   changeDetection: ChangeDetectionStrategy.OnPush,

@@ -8,24 +8,23 @@ interface Held<T> {
   readonly value: T;
 }
 
-/** A copy that someone works on. */
+/** A working copy. */
 export interface Working<T> {
   readonly value: Signal<T>;
-  /** Whether it differs from what it was taken from. */
+  /** Whether it differs from its source. */
   readonly changed: Signal<boolean>;
   set(value: T): void;
   update(work: (value: T) => T): void;
-  /** What was typed is saved: it differs from nothing any more. */
+  /** Marks it as saved. */
   saved(): void;
-  /** Takes what the server holds, whatever was typed. */
+  /** Resets to the server's state. */
   reset(): void;
 }
 
 /**
- * A copy of what the server holds, for an editor. It follows the server as long as nothing is typed; what is typed stays when the
- * server's side is read again, until it is saved, reset, or something of another key is edited.
- * @param source what is edited, with a key that tells one thing from another
- * @param title what it is called when someone is about to leave it unsaved
+ * A working copy of server data. It follows the server until edited; edits survive reloads until saved, reset, or another key is edited.
+ * @param source edited data with its identifying key
+ * @param title name used in the unsaved-edits question
  */
 export function workingCopy<T>(source: () => { readonly key: unknown; readonly value: T }, title: (value: T) => string): Working<T> {
   const held = linkedSignal<{ readonly key: unknown; readonly value: T }, Held<T>>({

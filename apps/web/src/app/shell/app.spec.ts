@@ -12,7 +12,7 @@ import { Palette } from './palette';
 import { STATIONS, Scale } from './scale';
 import { TrayBar } from './tray';
 
-/** The parts of the shell have specs of their own. */
+/** The shell's parts have their own specs. */
 @Component({ selector: 'rule-palette', template: '{{ open() ? "the palette" : "" }}' })
 class PlainPalette {
   readonly open = model(false);

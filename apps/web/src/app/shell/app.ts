@@ -29,7 +29,7 @@ const SHORTCUTS = [
   ['?', 'this list'],
 ] as const;
 
-/** The shell: scale, bench, tray. */
+/** The application shell: scale, work area, tray. */
 @Component({
   selector: 'rule-root',
   changeDetection: ChangeDetectionStrategy.OnPush,

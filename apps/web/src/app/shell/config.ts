@@ -13,7 +13,7 @@ export const appConfig: ApplicationConfig = {
   providers: [
     provideBrowserGlobalErrorListeners(),
     provideZonelessChangeDetection(),
-    // Going back and staying after all leaves the browser's own steps in order.
+    // Cancelled navigation keeps the browser's history order.
     provideRouter(routes, withComponentInputBinding(), withRouterConfig({ canceledNavigationResolution: 'computed' })),
     provideHttpClient(withInterceptors([csrfInterceptor])),
     provideStore(sharedReducers),

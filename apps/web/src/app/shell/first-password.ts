@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, inject } from '@angular/core';
 import { Store } from '@ngrx/store';
 import { OwnPassword, SessionActions, sessionFeature } from '../shared';
 
-/** Where people who were given a password choose their own, before anything else. */
+/** Choosing one's own password after the initial one. */
 @Component({
   selector: 'rule-first-password',
   changeDetection: ChangeDetectionStrategy.OnPush,

@@ -3,7 +3,7 @@ import { JobError, JobRow } from '@rule/contract';
 import { Store } from '@ngrx/store';
 import { Api, Count, goesOn, JobsActions, jobsFeature, Notices, sessionFeature, showInstant } from '../shared';
 
-/** Jobs: how far it is, in the head of every page; opened, what ran and what went wrong. */
+/** Job progress in the header, with details on opening. */
 @Component({
   selector: 'rule-jobs',
   changeDetection: ChangeDetectionStrategy.OnPush,

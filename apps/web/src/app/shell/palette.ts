@@ -13,7 +13,7 @@ interface Entry {
   readonly go: () => void;
 }
 
-/** The command palette over stations, properties, files and actions. */
+/** The command palette: stations, properties, files and actions. */
 @Component({
   selector: 'rule-palette',
   changeDetection: ChangeDetectionStrategy.OnPush,

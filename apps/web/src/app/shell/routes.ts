@@ -1,7 +1,7 @@
 import { Route, Routes } from '@angular/router';
 import { leavesNothing } from '../shared';
 
-/** Every station is loaded when it is first opened. */
+/** Stations are loaded lazily. */
 const stations: Routes = [
   { path: '', pathMatch: 'full', redirectTo: 'overview' },
   { path: 'overview', title: 'Overview · Rule', loadComponent: () => import('../overview').then((m) => m.OverviewStation) },
@@ -19,7 +19,7 @@ const stations: Routes = [
   { path: '**', redirectTo: 'overview' },
 ];
 
-/** Nothing that is typed and not saved is left without a question, within a station or for another one. */
+/** Guards unsaved edits within and between stations. */
 export const routes: Routes = stations.map((route): Route =>
   route.loadComponent ? { ...route, canDeactivate: [leavesNothing], runGuardsAndResolvers: 'paramsOrQueryParamsChange' } : route,
 );

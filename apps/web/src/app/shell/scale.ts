@@ -4,7 +4,7 @@ import { Store } from '@ngrx/store';
 import { catalogueFeature } from '../shared';
 import { count } from '@rule/core/words';
 
-/** The stations in working order. */
+/** Stations in working order. */
 export const STATIONS = [
   { path: 'overview', name: 'Overview' },
   { path: 'survey', name: 'Survey' },
@@ -17,7 +17,7 @@ export const STATIONS = [
   { path: 'exchange', name: 'Exchange' },
 ] as const;
 
-/** The scale: one graduated edge with a station for each step of the work, and how far along it is. */
+/** The navigation scale with station progress. */
 @Component({
   selector: 'rule-scale',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -110,7 +110,7 @@ export class Scale {
     const overview = this.overview();
     const of = (station: string) => (overview?.toDo ?? []).filter((item) => item.station === station).reduce((sum, item) => sum + item.count, 0);
     const shown = (path: string): { count: string; tone: string } => {
-      // Where there are no files there is nothing to be complete.
+      // Without files there is no completeness.
       if (!overview || (overview.files === 0 && path !== 'overview' && path !== 'schema')) return { count: '', tone: '' };
       const n = of(path);
       switch (path) {

@@ -15,7 +15,7 @@ describe('signing in', () => {
     }
     expect(stage.button('Sign in').disabled).toBe(false);
     stage.page.querySelector('form')!.dispatchEvent(new Event('submit'));
-    // A blank before or behind a name is not a part of it; one in a password is.
+    // Names are trimmed, passwords are not.
     expect(stage.action('[Session] Sign In')).toMatchObject({ signIn: { name: 'varga', password: 'secret ' } });
   });
   it('asks for what is missing, and nobody else', async () => {

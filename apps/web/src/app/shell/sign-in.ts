@@ -5,7 +5,7 @@ import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { SessionActions, sessionFeature } from '../shared';
 
-/** Where people sign in. */
+/** The sign-in page. */
 @Component({
   selector: 'rule-sign-in',
   changeDetection: ChangeDetectionStrategy.OnPush,

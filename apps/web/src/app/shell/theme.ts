@@ -1,7 +1,7 @@
 import { definePreset } from '@primeuix/themes';
 import Aura from '@primeuix/themes/aura';
 
-/** The component library's tokens in Rule's own surface: vellum and ink, verdigris as accent, square-cornered and dense. */
+/** PrimeNG tokens in Rule's own theme. */
 const ink = {
   0: '#ffffff',
   50: '#fbfaf6',

@@ -9,7 +9,7 @@ import { ButtonModule } from 'primeng/button';
 import { distinctUntilChanged, filter, map, skip, startWith } from 'rxjs';
 import { Api, CatalogueActions, Count, FileLink, LinePlace, Notices, plainHeld, TrayActions, trayFeature } from '../shared';
 
-/** The tray: how many values would change in how many files; opened, the lines themselves. */
+/** The tray bar with counts; opened, the lines. */
 @Component({
   selector: 'rule-tray',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -236,7 +236,7 @@ export class TrayBar {
   protected readonly byId = (_: number, line: TrayLine): number => line.id;
   protected readonly allAccepted = computed(() => this.counts().accepted === this.counts().lines);
   constructor() {
-    // Another station comes into view: the sheet gives it room.
+    // Closes the sheet when another station opens.
     const router = inject(Router);
     router.events
       .pipe(

@@ -45,7 +45,7 @@ describe('classes', () => {
     name.dispatchEvent(new Event('input'));
     await stage.settled();
     await stage.click('Remove Bought');
-    // A condition that says nothing would take all files in.
+    // An empty condition would match all files.
     expect(stage.button(SAVE).disabled).toBe(true);
     const text = [...stage.page.querySelectorAll<HTMLInputElement>('[aria-label$=": text"]')].at(-1)!;
     text.value = 'sheet-';

@@ -10,7 +10,7 @@ import { count } from '@rule/core/words';
 
 type Draft = ClassesDraft['classes'][number];
 
-/** The company's classes: conditions that are tried in their order; the first that holds gives the class. */
+/** Classes: conditions in order; the first match applies. */
 @Component({
   selector: 'rule-classes',
   changeDetection: ChangeDetectionStrategy.OnPush,

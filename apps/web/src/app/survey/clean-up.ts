@@ -20,7 +20,7 @@ const CASE_WORDS: Readonly<Record<CaseStyle, string>> = {
   title: 'Each Word Capital',
 };
 
-/** The title of a clean-up. */
+/** Title of a clean-up. */
 export function titleOf(action: CleanUp): string {
   switch (action.do) {
     case 'merge':
@@ -42,7 +42,7 @@ export function titleOf(action: CleanUp): string {
   }
 }
 
-/** One clean-up: what to do, over which files and levels, what would come of it. Its lines go to the tray. */
+/** A clean-up with its scope and preview. Its lines go to the tray. */
 @Component({
   selector: 'rule-clean-up',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -322,11 +322,11 @@ export class CleanUpDialog {
   private readonly notices = inject(Notices);
   readonly action = input.required<CleanUp | null>();
   readonly filter = input.required<FileFilter>();
-  /** In words: which files the filter takes in. */
+  /** The filter in words. */
   readonly scope = input.required<string>();
   readonly known = input.required<readonly string[]>();
   readonly closed = output();
-  /** Lines went to the tray. */
+  /** Lines were added to the tray. */
   readonly done = output();
 
   protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
@@ -361,7 +361,7 @@ export class CleanUpDialog {
       untracked(() => this.error.set(null));
       if (!request) return;
       let asked: Subscription | undefined;
-      // What is being typed is not asked letter by letter.
+      // Debounce for typing.
       const timer = setTimeout(() => {
         asked = this.api.previewCleanUp(request).subscribe({
           next: (preview) => this.preview.set(preview),

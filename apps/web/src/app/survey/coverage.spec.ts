@@ -7,7 +7,7 @@ import { of, throwError } from 'rxjs';
 import { Stage } from '../../test/stage';
 import { CoverageCell, CoverageMap } from './coverage';
 
-/** A chart draws on a canvas, which jsdom has not: what it is given and what it says are enough. */
+/** jsdom has no canvas: input and text alternative suffice. */
 @Directive({ selector: '[echarts]', exportAs: 'chart' })
 class PlainChart {
   readonly options = input<{
@@ -59,7 +59,7 @@ describe('coverage', () => {
       [2, 2, 0],
     ]);
     const label = (value: number[]) => series[0]!.label.formatter({ data: { value } });
-    // Where no file has the name nothing stands; a star says that stand-ins are not counted.
+    // Empty where no file has the name; a star means stand-ins are excluded.
     expect([label([0, 0, 90]), label([1, 0, 0]), label([0, 1, 20])]).toEqual(['90 %', '', '20 % *']);
     expect(tooltip.formatter({ data: { value: [0, 1, 20] } })).toBe('A &#60; B, part<br>2 of 10 filled, 2 stand-ins');
     expect(tooltip.formatter({ data: { value: [0, 0, 90] } })).toBe('·Mass, part<br>9 of 10 filled');
@@ -69,7 +69,7 @@ describe('coverage', () => {
   it('leads from a field of the map to its files', async () => {
     const { stage, opened } = await staged();
     chart(stage).chartClick.emit({ data: { value: [1, 2, 75] } });
-    // A click beside the fields means none of them.
+    // A click beside the fields selects nothing.
     chart(stage).chartClick.emit({});
     expect(opened).toEqual([{ of: 'names', name: 'Title', by: 'kind', key: 'drawing' }]);
   });
@@ -90,7 +90,7 @@ describe('coverage', () => {
   it('is ordered over all columns or by one of them', async () => {
     const { stage } = await staged();
     await stage.tick('as a table', true);
-    // Blanks are seen, and those at an end are said.
+    // Blanks are visible, and those at the ends are mentioned.
     const [MASS, AB] = ['·Mass with a space at the start', 'A·<·B'];
     expect(names(stage)).toEqual([MASS, AB, 'Title']);
     await stage.select('Order', 'emptiest first');

@@ -7,7 +7,7 @@ import { NgxEchartsDirective, provideEchartsCore } from 'ngx-echarts';
 import { asHtml, chartBase, echarts, themeColour } from '../charts';
 import { Api, ExactName, problemOf } from '../shared';
 
-/** A cell of the map: a name or record field among the files of one kind, class, folder or level. */
+/** A cell of the map: a name or record field for one kind, class, folder or level. */
 export interface CoverageCell {
   readonly of: CoverageOf;
   readonly name: string;
@@ -18,7 +18,7 @@ export interface CoverageCell {
 const ORDERS = ['by name', 'fullest first', 'emptiest first', 'most files first'] as const;
 type Order = (typeof ORDERS)[number];
 
-/** How far names are filled, as a heat map and as a table; every cell leads to its files. */
+/** Coverage as heat map or table; cells lead to files. */
 @Component({
   selector: 'rule-coverage',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -141,9 +141,9 @@ type Order = (typeof ORDERS)[number];
 export class CoverageMap {
   private readonly api = inject(Api);
   readonly filter = input.required<FileFilter>();
-  /** Counts up when the files may have changed. */
+  /** Incremented when files may have changed. */
   readonly turn = input(0);
-  /** Whether files have records in a vault. */
+  /** Whether files have vault records. */
   readonly records = input(false);
   readonly open = output<CoverageCell>();
   protected readonly ofs = COVERAGE_OF;
@@ -195,7 +195,7 @@ export class CoverageMap {
     if (order === 'most files first') measured.sort((a, b) => b.files - a.files);
     return measured.map(({ row }) => row);
   });
-  /** As many rows as are read at a glance; the rest is scrolled to. */
+  /** Visible rows; the rest scrolls. */
   protected readonly height = computed(() => 60 + 24 * Math.min(this.rows().length, 20));
   protected readonly summary = computed(
     () => `${count(this.rows().length, this.of() === 'names' ? 'name' : 'record field')} by ${this.by()}. The table has the same figures.`,

@@ -13,7 +13,7 @@ interface Row extends FoundDraft {
   readonly take: boolean;
 }
 
-/** From stray to schema: property drafts for names that were found, adjusted here and accepted together. */
+/** Draft properties from strays, adjusted and accepted together. */
 @Component({
   selector: 'rule-found-drafts',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -222,7 +222,7 @@ export class FoundDrafts {
     this.edit(at, { kinds: kinds.includes(kind) ? kinds.filter((other) => other !== kind) : [...kinds, kind] });
   }
 
-  /** Takes them into the draft of the schema, all or none; what is refused is said. */
+  /** Adds them to the draft, all or none; reports refusals. */
   protected accept(): void {
     this.busy.set(true);
     const wanted = this.rows().filter((row) => row.take);

@@ -1,4 +1,4 @@
-/** A file that was dropped, with its path below what was dropped. */
+/** A dropped file with its relative path. */
 export interface Dropped {
   readonly path: string;
   readonly file: File;
@@ -6,7 +6,7 @@ export interface Dropped {
 
 const fileOf = (entry: FileSystemFileEntry): Promise<File> => new Promise((done, fail) => entry.file(done, fail));
 
-/** All entries of a folder: browsers hand them out in portions until an empty one comes. */
+/** All entries of a folder; browsers return them in portions. */
 async function entriesOf(folder: FileSystemDirectoryEntry): Promise<FileSystemEntry[]> {
   const reader = folder.createReader();
   const all: FileSystemEntry[] = [];
@@ -26,9 +26,9 @@ async function walk(entry: FileSystemEntry, above: string): Promise<Dropped[]> {
   return found;
 }
 
-/** The files of a drop, those inside of folders included. */
+/** Dropped files, including those in folders. */
 export async function droppedFiles(data: DataTransfer): Promise<Dropped[]> {
-  // Entries must be taken before anything is awaited: afterwards the drop is empty.
+  // Entries must be read synchronously; the drop is empty afterwards.
   const entries = [...data.items].map((item) => item.webkitGetAsEntry()).filter((entry) => entry !== null);
   if (entries.length === 0) return [...data.files].map((file) => ({ path: file.name, file }));
   const found: Dropped[] = [];

@@ -8,13 +8,13 @@ import { Api, FileLink, Notices } from '../shared';
 import { Clauses } from '../clauses';
 import { Pager } from './pager';
 
-/** How long someone may pause while typing a condition before files are asked for. */
+/** Debounce for typing conditions, in milliseconds. */
 const TYPING_MS = 250;
 
 const STATES = ['all', 'is filled', 'is blank', 'is a stand-in'] as const;
 type State = (typeof STATES)[number];
 
-/** Files by any value: conditions above, the files with the value of one name below. */
+/** Files by conditions, with the value of one name. */
 @Component({
   selector: 'rule-found-files',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -88,14 +88,14 @@ export class FoundFiles {
   private readonly api = inject(Api);
   readonly filter = input.required<FileFilter>();
   readonly turn = input(0);
-  /** The name whose values are shown; empty for none. */
+  /** The displayed name; empty for none. */
   readonly name = input('');
   readonly names = input.required<readonly string[]>();
   readonly recordFields = input<readonly string[]>([]);
   readonly typeOf = input<(name: string) => ValueType | null>(() => null);
   readonly nameChange = output<string>();
   readonly where = output<readonly Clause[]>();
-  /** Conditions as they are being written; those that are whole become the filter. */
+  /** Conditions being edited; complete ones form the filter. */
   protected readonly written = linkedSignal<readonly Clause[]>(() => this.filter().where ?? [], { equal: (a, b) => JSON.stringify(a) === JSON.stringify(b) });
   private pause: ReturnType<typeof setTimeout> | undefined;
   protected readonly states = STATES;

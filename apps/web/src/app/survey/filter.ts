@@ -1,7 +1,7 @@
 import { Clause, FileFilter, NAMED_SUBJECTS } from '@rule/contract';
 import { KINDS } from '@rule/core/schema';
 
-/** The parts of the address that say which files Survey is about. */
+/** Filter parameters in the URL. */
 export interface FilterAddress {
   readonly library?: string | undefined;
   readonly folder?: string | undefined;
@@ -13,7 +13,7 @@ export interface FilterAddress {
 
 const number = (text: string | undefined) => (text !== undefined && /^\d{1,9}$/.test(text) ? Number(text) : undefined);
 
-/** Clauses out of an address; none when they cannot be read. */
+/** Clauses in the URL; none if invalid. */
 export function clausesOf(text: string | undefined): Clause[] {
   if (!text) return [];
   try {
@@ -24,7 +24,7 @@ export function clausesOf(text: string | undefined): Clause[] {
   }
 }
 
-/** The filter that an address stands for. */
+/** The filter in the URL. */
 export function filterOf(address: FilterAddress): FileFilter {
   const where = clausesOf(address.where);
   const kind = KINDS.find((candidate) => candidate === address.kind);
@@ -39,7 +39,7 @@ export function filterOf(address: FilterAddress): FileFilter {
   };
 }
 
-/** Whether a filter lets everything through. */
+/** Whether a filter is empty. */
 export const isEverything = (filter: FileFilter): boolean => Object.keys(filter).length === 0;
 
 /** A clause in words. */

@@ -1,7 +1,7 @@
 import { Injectable, signal } from '@angular/core';
 import { ForeignRequest, ForeignRow } from '@rule/contract';
 
-/** The mapping that is being built: it stays while one looks elsewhere for what belongs in it. */
+/** The mapping being built, kept while visiting other views. */
 @Injectable({ providedIn: 'root' })
 export class ForeignDraft {
   readonly id = signal<number | null>(null);

@@ -110,7 +110,7 @@ describe('foreign names', () => {
     const stage = await staged({}, { suggested: { name: 'Matl', property: 1 } });
     await wait(stage);
     stage.fixture.destroy();
-    // The station comes back with the next name that was sent into the mapping.
+    // The station returns with the next name sent to mapping.
     await stage.show(ForeignNames, { properties, strays: ['Wt', 'Fin'], names: ['Material'], filter: {}, suggested: { name: 'Desc', property: 1 } });
     await wait(stage);
     expect([stage.field('Their name 1').value, stage.field('Their name 2').value]).toEqual(['Matl', 'Desc']);

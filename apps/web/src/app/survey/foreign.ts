@@ -13,7 +13,7 @@ import { Api, Count, ExactName, FileLink, Notices, problemOf, sessionFeature, Tr
 import { Clauses } from '../clauses';
 import { ForeignDraft } from './foreign-draft';
 
-/** A conversion in its plainest form. */
+/** The identity conversion. */
 export function plainConversion(kind: Conversion['do'], unit: string | null): Conversion {
   switch (kind) {
     case 'as it is':
@@ -31,14 +31,14 @@ export function plainConversion(kind: Conversion['do'], unit: string | null): Co
   }
 }
 
-/** Words as they are written, one pair a line. */
+/** Word pairs, one per line. */
 export const pairsOf = (text: string): { theirs: string; ours: string }[] =>
   text.split('\n').flatMap((line) => {
     const at = line.indexOf('=');
     return at < 0 ? [] : [{ theirs: line.slice(0, at).trim(), ours: line.slice(at + 1).trim() }];
   });
 
-/** Mappings of foreign names to ours: what would arrive is shown before anything is written. */
+/** Mappings of foreign names, with a preview. */
 @Component({
   selector: 'rule-foreign',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -313,7 +313,7 @@ export class ForeignNames {
   readonly names = input.required<readonly string[]>();
   readonly filter = input.required<FileFilter>();
   readonly turn = input(0);
-  /** A row to begin with, as suggested elsewhere. */
+  /** An initial row suggested elsewhere. */
   readonly suggested = input<{ readonly name: string; readonly property: number } | null>(null);
 
   protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
@@ -389,7 +389,7 @@ export class ForeignNames {
   protected caption(property: number): string {
     return this.properties().find((candidate) => candidate.id === property)?.caption ?? '';
   }
-  /** The counts of a row; rows without a name are not asked about. */
+  /** Counts of a row; incomplete rows are skipped. */
   protected counts(at: number): ForeignPreview['rows'][number] | undefined {
     const row = this.rows()[at];
     if (!row || row.from === '') return undefined;

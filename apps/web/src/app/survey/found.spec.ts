@@ -33,7 +33,7 @@ describe('the list of names', () => {
   async function staged() {
     const stage = new Stage({});
     await stage.show(FoundNames, { rows: NAMES, ticked: new Set(['Bought']) });
-    // Virtual rows come with the next frame.
+    // Virtual rows appear in the next frame.
     await new Promise(requestAnimationFrame);
     await stage.settled();
     const list = stage.fixture.componentInstance as FoundNames;
@@ -58,7 +58,7 @@ describe('the list of names', () => {
     await press(stage, rows(stage)[1]!, 'Enter');
     expect(list.selected()).toBe('Mass');
     expect(rows(stage)[1]!.getAttribute('aria-selected')).toBe('true');
-    // The blank would scroll the page otherwise.
+    // The space key would scroll the page.
     expect((await press(stage, rows(stage)[2]!, ' ')).defaultPrevented).toBe(true);
     expect(ticks).toEqual([['Bought', 'material']]);
     stage.field('Choose Bought').click();

@@ -8,13 +8,13 @@ import { Api, ExactName, Notices, sessionFeature, showInstant } from '../shared'
 
 type Line = SurveyComparison['names'][number];
 
-/** How many more values of a name are filled now than then. */
+/** Change in filled values of a name. */
 export const gain = ({ then, now }: Line): number => (now?.filled ?? 0) - (then?.filled ?? 0);
 
-/** Surveys that are listed in one step. */
+/** Surveys loaded at a time. */
 const PAGE = 200;
 
-/** Surveys that were kept, and what got better since. */
+/** Kept surveys, with changes since. */
 @Component({
   selector: 'rule-kept-surveys',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -133,7 +133,7 @@ export class KeptSurveys {
   protected readonly instant = showInstant;
 
   protected readonly changed = computed(() => (this.comparison()?.names ?? []).filter((line) => JSON.stringify(line.then) !== JSON.stringify(line.now)));
-  /** Whether older ones than those that are listed may be there. */
+  /** Whether older ones may exist. */
   protected readonly older = signal(false);
   protected readonly better = computed(() => this.changed().filter((line) => line.then && line.now && gain(line) > 0).length);
   protected readonly worse = computed(() => this.changed().filter((line) => line.then && line.now && gain(line) < 0).length);

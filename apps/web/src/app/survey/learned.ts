@@ -8,7 +8,7 @@ import { Api, CatalogueActions, Count, ExactName, FileLink, Notices, problemOf, 
 
 type Cell = Learned['cells'][number];
 
-/** What the library itself suggests: which property each title block cell shows, and what foreign names mean. */
+/** Suggestions learned from the library: bindings and meanings of foreign names. */
 @Component({
   selector: 'rule-learned',
   changeDetection: ChangeDetectionStrategy.OnPush,

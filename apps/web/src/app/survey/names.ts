@@ -18,7 +18,7 @@ const COLUMNS = [
 ] as const;
 type Key = (typeof COLUMNS)[number]['key'];
 
-/** Every written name found: sorted by any column, chosen by ticks, the one in hand in the inspector. */
+/** All written names: sortable, selectable, with details in the inspector. */
 @Component({
   selector: 'rule-found-names',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -100,7 +100,7 @@ export class FoundNames {
   protected readonly columns = COLUMNS;
   protected readonly sort = signal<Key>('name');
   protected readonly down = signal(false);
-  /** Narrows the list to names that hold it. */
+  /** Filters names containing it. */
   readonly text = input('');
 
   protected readonly shown = computed(() => {
@@ -131,7 +131,7 @@ export class FoundNames {
   protected said(row: NameRow): string {
     return row.status === 'alike' ? `nearly ${row.property!.writtenName}` : row.status === 'stray' ? 'not in it' : row.status;
   }
-  /** Kinds by their first letter: part, assembly, drawing, other. */
+  /** Kinds by initial: part, assembly, drawing, other. */
   protected marks(row: NameRow): string {
     return KINDS.filter((kind) => row.kinds.includes(kind))
       .map((kind) => kind[0]!.toUpperCase())
@@ -147,7 +147,7 @@ export class FoundNames {
     if (this.sort() === key) this.down.set(!this.down());
     else {
       this.sort.set(key);
-      // Counts are looked at from the largest down.
+      // Counts sort descending by default.
       this.down.set(!['name', 'status', 'where', 'guess', 'examples'].includes(key));
     }
   }

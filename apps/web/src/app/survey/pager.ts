@@ -1,10 +1,10 @@
 import { Signal, signal } from '@angular/core';
 import { Observable, Subscription } from 'rxjs';
 
-/** How many rows are asked for at a time. */
+/** Page size. */
 const PAGE = 200;
 
-/** A list that is read page by page as it is scrolled. */
+/** A list loaded by page while scrolling. */
 export class Pager<T> {
   private readonly list = signal<readonly T[]>([]);
   private readonly all = signal<number | null>(null);
@@ -13,14 +13,14 @@ export class Pager<T> {
   private source: ((offset: number, limit: number) => Observable<{ total: number; rows: readonly T[] }>) | undefined;
   readonly rows: Signal<readonly T[]> = this.list;
   private readonly broken = signal(false);
-  /** `null` while the first page is on its way. */
+  /** `null` while the first page loads. */
   readonly total: Signal<number | null> = this.all;
-  /** Whether a page could not be had. Scrolling on, or beginning again, asks again. */
+  /** Whether a page failed to load; scrolling or restarting retries. */
   readonly failing: Signal<boolean> = this.broken;
 
   constructor(private readonly failed: (error: unknown) => void) {}
 
-  /** Begins again with another source. */
+  /** Restarts with another source. */
   from(source: (offset: number, limit: number) => Observable<{ total: number; rows: readonly T[] }>): void {
     this.asked?.unsubscribe();
     this.asked = undefined;
@@ -31,7 +31,7 @@ export class Pager<T> {
     this.more();
   }
 
-  /** Reads on when the row is near the end of what is there. */
+  /** Loads the next page near the end. */
   reached(row: number): void {
     if (row > this.list().length - PAGE / 2) this.more();
   }

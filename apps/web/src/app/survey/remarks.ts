@@ -6,14 +6,14 @@ import { Api, FileLink, problemOf } from '../shared';
 
 const ABOUT = ['cannot be read', 'noticed', 'same name', 'differs in case', 'same content'] as const;
 
-/** A mass in kilograms, shown in kilograms and pounds. */
+/** A mass in kilograms and pounds. */
 export function showMass(kilograms: number | null): string {
   if (kilograms === null) return '—';
   const plain = (n: number) => String(Number(n.toPrecision(4)));
   return `${plain(kilograms)} kg (${plain(convert(kilograms, 'kg', 'lb'))} lb)`;
 }
 
-/** Remarks on single files: what cannot be read, was noticed, or stands twice. */
+/** Remarks on files: unreadable, noticed, duplicate. */
 @Component({
   selector: 'rule-remarks',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -81,7 +81,7 @@ export class Remarks {
   protected readonly counts = computed(() =>
     ABOUT.map((about) => ({ about, count: (this.remarks() ?? []).filter((remark) => remark.about === about).length })).filter((entry) => entry.count > 0),
   );
-  /** What is looked at; all, where nothing is left of what was chosen. */
+  /** The selected groups; all if none are left. */
   protected readonly about = computed(() => this.counts().find((entry) => entry.about === this.chosen())?.about ?? null);
   protected readonly shown = computed(() => (this.remarks() ?? []).filter((remark) => !this.about() || remark.about === this.about()));
 
@@ -98,7 +98,7 @@ export class Remarks {
   }
 }
 
-/** Masses that no longer match their geometry, and materials that model and property do not agree on. */
+/** Outdated masses, and inconsistent materials. */
 @Component({
   selector: 'rule-mass-remarks',
   changeDetection: ChangeDetectionStrategy.OnPush,

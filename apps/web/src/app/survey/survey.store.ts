@@ -7,7 +7,7 @@ import { Store } from '@ngrx/store';
 import { EMPTY, catchError, pipe, switchMap, tap } from 'rxjs';
 import { Api, catalogueFeature, problemOf } from '../shared';
 
-/** A name over all kinds and levels, with what the schema says of it. */
+/** A name across kinds and levels, with its property. */
 export interface NameRow {
   readonly name: string;
   readonly kinds: readonly string[];
@@ -24,7 +24,7 @@ export interface NameRow {
   readonly parts: readonly FoundName[];
 }
 
-/** Puts the rows of one name together: one row a name, its parts by kind and level kept. */
+/** Groups rows by name, keeping parts by kind and level. */
 export function rowsOf(found: readonly FoundName[], properties: readonly Property[]): NameRow[] {
   const byName = new Map<string, FoundName[]>();
   for (const row of found) byName.set(row.name, [...(byName.get(row.name) ?? []), row]);
@@ -59,7 +59,7 @@ interface State {
   readonly error: string | null;
 }
 
-/** What Survey shows of the files that its filter lets through. */
+/** State of the Survey station. */
 export const SurveyStore = signalStore(
   withState<State>({ survey: null, twins: null, others: null, loading: false, error: null }),
   withComputed(({ survey }, properties = inject(Store).selectSignal(catalogueFeature.selectAll)) => {
@@ -81,7 +81,7 @@ export const SurveyStore = signalStore(
         ),
       ),
     ),
-    /** Names that resemble each other: asked once the names themselves are there. */
+    /** Similar names, requested once names are loaded. */
     loadTwins: rxMethod<void>(
       pipe(
         switchMap(() =>

@@ -46,7 +46,7 @@ import { ValuesOf } from './values-of';
 
 const PLURAL: Readonly<Record<string, string>> = { part: 'Parts', assembly: 'Assemblies', drawing: 'Drawings', other: 'Other files' };
 
-/** What the files really hold, and every clean-up that starts from it. */
+/** The Survey station: what files hold, and clean-ups. */
 @Component({
   selector: 'rule-survey-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -485,11 +485,11 @@ export class SurveyStation {
   readonly q = input<string>();
   readonly where = input<string>();
 
-  /** Compared by what it says, so that going from one look to another asks nothing again. */
+  /** Compared by value, so changing views reloads nothing. */
   protected readonly filter = computed(
     () =>
       filterOf({
-        // In the view of a library the number says which one is looked at.
+        // In the library view this is the displayed library.
         library: this.look() === 'library' ? undefined : this.library(),
         folder: this.folder(),
         kind: this.kind(),
@@ -499,7 +499,7 @@ export class SurveyStation {
       }),
     { equal: (a, b) => JSON.stringify(a) === JSON.stringify(b) },
   );
-  /** Counts up when the files may have changed. */
+  /** Incremented when files may have changed. */
   protected readonly turn = computed(() => this.applied() + this.ended() + this.again());
   private readonly again = signal(0);
   protected readonly survey = this.found.survey;
@@ -518,7 +518,7 @@ export class SurveyStation {
   protected readonly newKind = signal<Library['kind']>('folder');
   protected readonly path = signal('');
   protected readonly narrow = signal('');
-  /** Twins, remarks and what is learned are about the whole of the libraries. */
+  /** These views always cover all libraries. */
   protected readonly isLimited = computed(() => !['library', 'twins', 'learned', 'remarks', 'masses', 'classes'].includes(this.look()));
   protected readonly namesListed = computed(() => ['names', 'strays', 'stand-ins'].includes(this.look()));
   protected readonly instant = showInstant;
@@ -599,7 +599,7 @@ export class SurveyStation {
     }
   });
 
-  /** The limits in force, each with what takes it away. */
+  /** Active filters, each removable. */
   protected readonly limits = computed((): { text: string; without: Record<string, string | null> }[] => {
     const filter = this.filter();
     const library = this.survey()?.libraries.find((row) => row.id === filter.library)?.name;
@@ -651,7 +651,7 @@ export class SurveyStation {
     return folder.split('/').length - 1;
   }
 
-  /** Another view; the limits stay. */
+  /** Changes the view, keeping filters. */
   protected go(queryParams: Record<string, string | number | null>): void {
     this.ticked.set(this.none);
     if (queryParams['look'] !== 'foreign') this.suggested.set(null);
@@ -659,7 +659,7 @@ export class SurveyStation {
     void this.router.navigate([], { queryParams: { name: null, ...left, ...queryParams }, queryParamsHandling: 'merge' });
   }
 
-  /** Other limits; the view stays. */
+  /** Changes filters, keeping the view. */
   protected limit(queryParams: Record<string, string | number | null>): void {
     this.ticked.set(this.none);
     const left = this.look() === 'library' ? { look: null, library: null } : {};

@@ -5,7 +5,7 @@ import { CleanUp } from '@rule/core/survey';
 import { ButtonModule } from 'primeng/button';
 import { Count, ExactName } from '../shared';
 
-/** Names that probably mean the same, each group with its reason, counts and contradictions. */
+/** Groups of names that probably mean the same, with reasons, counts and contradictions. */
 @Component({
   selector: 'rule-twins',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -129,7 +129,7 @@ export class Twins {
   readonly pick = output<string>();
   readonly contradictions = output<readonly string[]>();
   private readonly targets = signal<Readonly<Record<string, string>>>({});
-  /** Names that a person took out of their group. */
+  /** Names removed from their group by the user. */
   protected readonly out = signal<ReadonlySet<string>>(new Set());
   protected readonly nameOf = (entry: { name: string }) => entry.name;
   protected readonly keyOf = (group: TwinRow) =>

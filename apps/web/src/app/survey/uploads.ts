@@ -13,7 +13,7 @@ interface Sent {
   readonly message: string | null;
 }
 
-/** Files, folders or a zip archive dropped on the page go into an uploaded library, one result a file. */
+/** Uploads of files, folders or zip archives, with a result per file. */
 @Component({
   selector: 'rule-uploads',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -85,14 +85,14 @@ export class Uploads {
   private readonly api = inject(Api);
   private readonly store = inject(Store);
   readonly library = input.required<number>();
-  /** All files are sent; what came is yet to be read. */
+  /** All files are sent; scanning follows. */
   readonly arrived = output();
   protected readonly over = signal(false);
   protected readonly sent = signal<readonly Sent[]>([]);
   protected readonly busy = signal(false);
   protected readonly bytes = signal(1);
   protected readonly bytesSent = signal(0);
-  /** Archives that are being unpacked, by the job that does it. */
+  /** Archives being unpacked, by job. */
   private readonly archives = signal<readonly { readonly job: number; readonly path: string }[]>([]);
   private readonly jobsEnded = this.store.selectSignal(jobsFeature.selectEndedCount);
   private sending: Subscription | undefined;
@@ -100,7 +100,7 @@ export class Uploads {
 
   protected readonly percent = computed(() => Math.round((100 * this.bytesSent()) / this.bytes()));
   protected readonly ended = computed(() => this.sent().filter((entry) => entry.outcome !== 'waiting' && entry.outcome !== 'sending').length);
-  /** What went wrong stands first. */
+  /** Errors first. */
   protected readonly listed = computed(() => [...this.sent()].sort((a, b) => Number(b.outcome === 'refused') - Number(a.outcome === 'refused')).slice(0, 200));
   protected readonly summary = computed(() => {
     const counts = new Map<Sent['outcome'], number>();
@@ -115,7 +115,7 @@ export class Uploads {
     });
   }
 
-  /** Puts what became of an archive's files in the place of the archive. */
+  /** Replaces an archive by its files' results. */
   private unpacked(path: string, job: JobRow): void {
     if (goesOn(job)) return;
     this.archives.update((list) => list.filter((archive) => archive.job !== job.id));
@@ -198,7 +198,7 @@ export class Uploads {
     });
   }
 
-  /** Asked again after every wait: the person may have cancelled meanwhile. */
+  /** Checked again after every wait, as the user may have cancelled. */
   private stopped(): boolean {
     return this.cancelled;
   }

@@ -17,7 +17,7 @@ const value = (text: string, files: number, change: Partial<ValueCount> = {}): V
   ...change,
 });
 
-/** Found values as the server tells them, with the picture that the core makes of them. */
+/** Found values from the server, with the core's profile. */
 const foundOf = (name: string, values: readonly ValueCount[], change: Partial<FoundValues> = {}): FoundValues => ({
   name,
   picture: pictureOf(values, []),
@@ -38,7 +38,7 @@ const MATERIALS = foundOf('Matl', [
   value('Ash, oiled', 1),
 ]);
 
-/** A chart draws on a canvas, which jsdom has not: what it is given is enough. */
+/** jsdom has no canvas: the input suffices. */
 @Directive({ selector: '[echarts]' })
 class PlainChart {
   readonly options = input<unknown>();

@@ -14,14 +14,14 @@ import { Api, Count, ExactName, problemOf } from '../shared';
 const BINS = 12;
 const TOP = 14;
 
-/** A bar of the histogram. */
+/** A histogram bar. */
 export interface Bar {
   readonly label: string;
   readonly files: number;
   readonly standIn: boolean;
 }
 
-/** Bars over numbers in bins of the same width; over other values, the most frequent ones and the rest together. */
+/** Bars: equal bins for numbers; otherwise the most frequent values and a rest. */
 export function barsOf(values: readonly ValueCount[]): Bar[] {
   const real = values.filter((value) => value.text !== '' && !value.standIn);
   const unit = real.find((value) => value.unit)?.unit ?? null;
@@ -49,7 +49,7 @@ export function barsOf(values: readonly ValueCount[]): Bar[] {
   return rest ? [...bars, { label: `${listed.length - TOP} others`, files: rest, standIn: false }] : bars;
 }
 
-/** The values of one name: how often each, which probably mean the same, what stands out. */
+/** Values of one name: frequency, probable synonyms, outliers. */
 @Component({
   selector: 'rule-values-of',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -259,7 +259,7 @@ export class ValuesOf {
   readonly turn = input(0);
   readonly nameChange = output<string>();
   readonly act = output<CleanUp>();
-  /** Asks for the files that hold a value. */
+  /** Requests files holding a value. */
   readonly files = output<string>();
   protected readonly found = signal<FoundValues | null>(null);
   protected readonly error = signal<string | null>(null);
@@ -327,7 +327,7 @@ export class ValuesOf {
     };
   });
 
-  /** Blanks at the ends and double blanks as dots, so that values that look alike can be told apart. */
+  /** Marks leading, trailing and double spaces as dots. */
   protected dots(text: string): string {
     return text.replace(/^ +| +$| {2,}/g, (blanks) => '·'.repeat(blanks.length));
   }
@@ -337,7 +337,7 @@ export class ValuesOf {
     this.ticked.set(next);
   }
   protected replace(values: readonly string[], by: string): void {
-    // The name that they were looked up under: another one may be on its way.
+    // The name of the displayed values; another may be loading.
     this.act.emit({ do: 'replace', name: this.found()!.name, values: [...values], by });
   }
 }

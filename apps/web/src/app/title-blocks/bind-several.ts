@@ -5,7 +5,7 @@ import { SelectModule } from 'primeng/select';
 import { Count, Notices } from '../shared';
 import { TitleBlocksStore } from './title-blocks.store';
 
-/** Binds many cells of a block at once: as the drawings themselves tell, or as another block has them. */
+/** Binds several cells, learned from drawings or copied from another block. */
 @Component({
   selector: 'rule-bind-several',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -52,12 +52,12 @@ import { TitleBlocksStore } from './title-blocks.store';
 export class BindSeveral {
   protected readonly store = inject(TitleBlocksStore);
   private readonly notices = inject(Notices);
-  /** Other blocks that have bound cells. */
+  /** Other blocks with bindings. */
   protected readonly others = computed(() =>
     (this.store.blocks() ?? []).filter((row) => row.family !== this.store.block()?.family && row.cells.some((cell) => cell.drafted)),
   );
 
-  /** Binds cells that are not bound as cells of the same name in another block are. */
+  /** Binds unbound cells like those of the same name in another block. */
   protected copyFrom(family: string): void {
     const from = this.store.blocks()?.find((row) => row.family === family);
     const block = this.store.block();

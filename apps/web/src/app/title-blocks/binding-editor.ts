@@ -10,13 +10,13 @@ import { FitForm } from './fit-form';
 import { PieceForm } from './piece-form';
 import { ShownInput } from './shown-input';
 
-/** A property that a cell is to show and the schema lacks, with where its values are to be kept. */
+/** A missing property to define, with its level. */
 export interface LackingProperty {
   readonly name: string;
   readonly level: 'sheet' | 'drawing' | 'model';
 }
 
-/** What a cell shows, typed as text, as it is to be in the draft; below it, how it is written and what is done where it does not fit. */
+/** Editor of a cell's binding: text, format and fit. */
 @Component({
   selector: 'rule-binding-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -97,7 +97,7 @@ export interface LackingProperty {
 })
 export class BindingEditor {
   readonly cell = input.required<BlockCell>();
-  /** Name of the block that the cell is edited in. */
+  /** Block of the edited cell. */
   readonly block = input.required<string>();
   readonly properties = input.required<readonly Property[]>();
   readonly bind = output<Omit<Binding, 'id'>>();
@@ -105,7 +105,7 @@ export class BindingEditor {
   private readonly field = viewChild.required(ShownInput);
 
   protected readonly text = signal('');
-  /** Forms that were chosen for what is typed. */
+  /** Formats chosen for the typed pieces. */
   private readonly forms = signal<readonly CellPiece[]>([]);
   protected readonly leads = signal(false);
   protected readonly everywhere = signal(false);
@@ -123,7 +123,7 @@ export class BindingEditor {
   protected readonly inWords = computed(() =>
     bindingWords({ shows: this.shows(), leads: this.leads() }, (id) => this.byId().get(id)?.caption ?? 'a property that is not there'),
   );
-  /** Whether the one piece that there is can be at home in a cell. */
+  /** Whether the single piece can have its home in a cell. */
   protected readonly mayLead = computed(() => {
     const [piece, ...more] = this.shows();
     return more.length === 0 && piece !== undefined && 'property' in piece && this.byId().get(piece.property)?.level === 'sheet';
@@ -139,9 +139,9 @@ export class BindingEditor {
     );
   });
 
-  /** What is edited: only another cell, or another binding of it, takes the place of what is being typed. */
+  /** The edited binding; reset only for another cell or binding. */
   private readonly subject = computed(() => JSON.stringify([this.block(), this.cell().tag, this.cell().drafted, this.named()]));
-  /** Whether the properties are there: their names are what is typed. */
+  /** Whether properties are loaded. */
   private readonly named = computed(() => this.properties().length > 0);
 
   constructor() {
@@ -151,7 +151,7 @@ export class BindingEditor {
     });
   }
 
-  /** Begins typing. */
+  /** Starts typing. */
   focus(): void {
     this.field().focus();
   }

@@ -7,7 +7,7 @@ import { BindingEditor, LackingProperty } from './binding-editor';
 import { CellRow } from './cell-row';
 import { TitleBlocksStore } from './title-blocks.store';
 
-/** One cell: why it reads as it does, how its text fits, what it shows, and the way of its property through the company. */
+/** Details of a cell: reason, fit, binding, and the way of its property. */
 @Component({
   selector: 'rule-cell-inspector',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -102,11 +102,11 @@ export class CellInspector {
   protected readonly mayEdit = this.global.selectSignal(sessionFeature.selectMayEdit);
   protected readonly mayAdminister = this.global.selectSignal(sessionFeature.selectMayAdminister);
   readonly row = input.required<CellRow>();
-  /** Whose value typing in it changes. */
+  /** Owner of the value typed here. */
   readonly hint = input.required<string>();
-  /** Cells that are chosen together with it. */
+  /** Cells selected together. */
   readonly together = input<readonly string[]>([]);
-  /** Someone wants to write in it. */
+  /** Requests typing in the cell. */
   readonly write = output<void>();
   protected readonly learned = computed(() => this.store.learnedHere().find((found) => found.tag === this.row().tag) ?? null);
 
@@ -120,7 +120,7 @@ export class CellInspector {
       done: () => this.notices.done(`${name} defined in the draft. Press Enter to bind the cell to it.`),
     });
   }
-  /** Binds all chosen cells as one of them is. */
+  /** Binds all selected cells alike. */
   protected bindAll({ drafted, tag }: BlockCell): void {
     if (!drafted) return;
     const { id: _, ...binding } = drafted;

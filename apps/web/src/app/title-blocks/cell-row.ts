@@ -4,34 +4,37 @@ import { BoundCell, CELL_STATE_WORDS, CellFit, CellState, remedyWords, tooLong }
 import { ShownText } from './painter';
 import { CellMark } from './sheet-view';
 
-/** States in the order in which someone wants to know of them. */
+/** States by relevance. */
 export const SHOWN_STATES: readonly CellState[] = ['stale', 'does not fit', 'would be erased', 'lacking', 'no model', 'blank', 'computed', 'fixed', 'right'];
 
-/** States in a word, for narrow places. */
+/** States in short. */
 export const SHORT: Readonly<Partial<Record<CellState, string>>> = { right: 'right', 'does not fit': 'too long', 'would be erased': 'to empty' };
 
-/** A cell of the family that is worked on, with what it is on the sheet that is shown. */
+/** A cell of the family with its data on the displayed sheet. */
 export interface CellRow extends BlockCell {
   readonly stored: string | null;
   readonly fixed: string | null;
   readonly bound: BoundCell | null;
   readonly owner: OwnedValue | null;
-  /** What it would show; empty where nothing. */
+  /** Its target text; empty if none. */
   readonly would: string;
   readonly why: string;
   readonly tooLong: boolean;
   readonly fitWords: string;
   readonly remedy: string;
-  /** What its binding says, in words. */
+  /** Its binding in words. */
   readonly words: string;
   readonly inDraft: boolean;
-  /** The first property that it shows. */
+  /** Its first property. */
   readonly property: number | null;
-  /** How it is on all sheets, in words. */
+  /** Its states on all sheets, in words. */
   readonly counts: string;
 }
 
-/** The cells of a family, with what each is on a sheet. @param wordsOf what a cell shows, in words */
+/**
+ * Cells of a family with their data on a sheet.
+ * @param wordsOf describes what a cell shows
+ */
 export function cellRows(block: BlockRow | null, view: BlockView | null, wordsOf: (cell: BlockCell) => string): CellRow[] {
   return (block?.cells ?? []).map((cell) => {
     const shown = view?.cells.find((candidate) => candidate.tag === cell.tag);
@@ -56,14 +59,14 @@ export function cellRows(block: BlockRow | null, view: BlockView | null, wordsOf
   });
 }
 
-/** How a text fits, in words. */
+/** Fit of a text in words. */
 function fitWords({ ratio, needs, has, perUnit, unit, exact, font }: CellFit): string {
   if (ratio === null || has === null) return '';
   const tell = (n: number) => (unit === 'in' ? `${Number((n * perUnit).toPrecision(3))}"` : `${Number((n * perUnit).toPrecision(3))} mm`);
   return `${ratio > 1.001 ? 'Too long: it' : 'It'} takes ${tell(needs)} of ${tell(has)}${exact ? '' : `, measured with a font near to ${font}`}.`;
 }
 
-/** How a cell is drawn where that is not what it holds. */
+/** A cell's drawn text where it differs from the stored one. */
 export function shownText(holder: string, { tag, stored, bound }: BlockView['cells'][number]): ShownText[] {
   if (bound?.fixed !== null || stored === null) return [];
   const { fit } = bound;
@@ -74,7 +77,7 @@ export function shownText(holder: string, { tag, stored, bound }: BlockView['cel
   return [{ holder, tag, text, tone: tooLong(fit) ? 'too long' : bound.state === 'stale' ? 'changed' : 'kept', ...lettering }];
 }
 
-/** How a cell is marked on the sheet. */
+/** A cell's mark on the sheet. */
 export const markOf = (row: CellRow): CellMark => ({ tag: row.tag, label: labelOf(row), tone: toneOf(row.bound) });
 
 function toneOf(bound: BoundCell | null): CellMark['tone'] {
@@ -83,7 +86,7 @@ function toneOf(bound: BoundCell | null): CellMark['tone'] {
   return bound.state === 'stale' ? 'stale' : bound.state === 'lacking' ? 'lacking' : bound.state === 'no model' ? 'bad' : '';
 }
 
-/** What is read out of a cell: its text, and what is the matter with it. */
+/** A cell's accessible description: text and problem. */
 function labelOf({ tag, would, stored, bound }: CellRow): string {
   const text = would || stored || '';
   const placeholder = text === '' && bound && bound.shown.state !== 'value' ? bound.shown.placeholder : '';

@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, input, output } from '@angular/core
 import { CELL_STATE_WORDS } from '@rule/core/titleblocks';
 import { CellRow } from './cell-row';
 
-/** The cells of a title block: what each shows, holds and would read. */
+/** Table of cells: binding, stored and target text. */
 @Component({
   selector: 'rule-cell-table',
   changeDetection: ChangeDetectionStrategy.OnPush,

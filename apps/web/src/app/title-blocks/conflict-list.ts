@@ -3,7 +3,7 @@ import { TakenUpAnswer } from '@rule/contract';
 import { fileName } from '@rule/core/files';
 import { Count, FileLink } from '../shared';
 
-/** Texts of title blocks that could not be taken up, each with the reason. */
+/** Texts that could not be taken up, with reasons. */
 @Component({
   selector: 'rule-conflict-list',
   changeDetection: ChangeDetectionStrategy.OnPush,

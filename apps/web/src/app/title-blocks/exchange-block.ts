@@ -7,14 +7,14 @@ import { SelectModule } from 'primeng/select';
 import { Count } from '../shared';
 import { TitleBlocksStore } from './title-blocks.store';
 
-/** By what it was found that a cell of the old block holds the text of one of the new block. */
+/** How a source cell was matched, in words. */
 const FOUND_BY: Readonly<Record<NonNullable<BlockExchangePlan['cells'][number]['by']>, string>> = {
   binding: 'both show the same',
   name: 'same name',
   caption: 'same caption',
 };
 
-/** Exchanges the block that is worked on for another one: cell by cell, with what would be lost said beforehand. */
+/** Exchanges the block for another, cell by cell, showing losses first. */
 @Component({
   selector: 'rule-exchange-block',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -140,7 +140,7 @@ export class ExchangeBlock {
   readonly closed = output();
   protected readonly to = signal<string | null>(null);
   protected readonly here = signal(false);
-  /** Which text each cell gets, where somebody has chosen. */
+  /** Manually chosen sources of texts. */
   protected readonly chosen = signal<Readonly<Record<string, string | null>> | null>(null);
   protected readonly blocks = computed(() => this.store.known().filter((block) => block.name.trim().toLowerCase() !== this.store.block()?.family));
   protected readonly places = computed(() => [
@@ -170,7 +170,7 @@ export class ExchangeBlock {
   protected take(tag: string, from: string | null): void {
     const plan = this.store.exchange();
     if (!plan) return;
-    // A text goes to one cell.
+    // Each text goes to one cell only.
     this.chosen.set(Object.fromEntries(plan.cells.map((cell) => [cell.tag, cell.tag === tag ? from : cell.from === from ? null : cell.from])));
   }
   protected label = ({ sheets, lost }: BlockExchangePlan): string => {

@@ -12,7 +12,7 @@ const LABELS: Readonly<Record<FitStep, string>> = {
   abbreviations: 'agreed abbreviations',
 };
 
-/** What may be done where a text does not fit its cell, in which order. */
+/** Remedies for texts that do not fit, in order. */
 @Component({
   selector: 'rule-fit-form',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -95,7 +95,7 @@ export class FitForm {
   readonly fit = input<FitRule | null>(null);
   readonly ruled = output<FitRule>();
   protected readonly rule = computed(() => this.fit() ?? PLAIN_FIT);
-  /** Those that are taken, in their order, then the others. */
+  /** Selected remedies in order, then the others. */
   protected readonly steps = computed(() => {
     const { steps } = this.rule();
     return [...steps, ...FIT_STEPS.filter((step) => !steps.includes(step))].map((step) => ({ step, label: LABELS[step], on: steps.includes(step) }));
@@ -119,7 +119,7 @@ export class FitForm {
     steps.splice(at - 1, 2, step, steps[at - 1]!);
     this.put({ steps });
   }
-  /** Lines without both parts say nothing. */
+  /** Incomplete lines are ignored. */
   protected read(text: string): Abbreviation[] {
     return text.split('\n').flatMap((line) => {
       const at = line.indexOf('=');

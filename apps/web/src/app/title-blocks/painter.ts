@@ -1,29 +1,29 @@
 import { Fill, Layer, Matrix, PictureText, SheetPicture, growth, resetLine, times } from '@rule/core/drawing';
 import { Box, ShippedFont, capitalsOf, familyOfFont, fontFor } from '@rule/core/lettering';
 
-/** What a sheet is drawn on: a canvas of the page, or one of a worker. */
+/** A canvas of the page or a worker. */
 type Context = CanvasRenderingContext2D | OffscreenCanvasRenderingContext2D;
 
-/** Which part of a sheet is seen: the point in the middle, in the picture's coordinates, and pixels of the page to a drawing unit. */
+/** The visible part: centre in drawing units, and pixels per unit. */
 export interface Look {
   readonly x: number;
   readonly y: number;
   readonly zoom: number;
 }
 
-/** A text that is drawn in the place of a cell's own. */
+/** A text drawn instead of a cell's own. */
 export interface ShownText {
   readonly holder: string;
   readonly tag: string;
   readonly text: string;
-  /** How it differs from what the drawing holds: not, it would be written, it only stands for a blank, it is too long. */
+  /** How it differs: not at all, to be written, placeholder, or too long. */
   readonly tone: 'kept' | 'changed' | 'placeholder' | 'too long';
-  /** Factors on height and width of the letters. */
+  /** Factors for letter height and width. */
   readonly higher: number;
   readonly wider: number;
 }
 
-/** Colours of the page that it is drawn with. */
+/** Page colours. */
 export interface Inks {
   readonly ink: string;
   readonly paper: string;
@@ -33,35 +33,35 @@ export interface Inks {
   readonly beyond: string;
 }
 
-/** Pixels of the page on a side, and device pixels to one of them. */
+/** Canvas size in CSS pixels, and device pixel ratio. */
 export interface Size {
   readonly width: number;
   readonly height: number;
   readonly ratio: number;
 }
 
-/** Size in pixels that letters are set in before they are brought to theirs. */
+/** Font size for layout before scaling, in pixels. */
 const SET_AT = 100;
-/** Letters lower than this many pixels are drawn as a bar. */
+/** Smaller letters are drawn as bars. */
 const LEGIBLE = 2.2;
-/** Dashes shorter than this many pixels are drawn whole. */
+/** Shorter dashes are drawn solid. */
 const SHORTEST_DASH = 2;
 
 const key = (holder: string, tag: string): string => JSON.stringify([holder, tag]);
 
-/** Lines that are laid out, and left out where they are out of sight, together. */
+/** Lines cached and culled together. */
 const CHUNK = 400;
-/** Parts of lines shorter than this many pixels are drawn with fewer corners. */
+/** Shorter segments are simplified. */
 const FINE = 0.8;
-/** A line whose parts are so many times longer than those of its chunk is no curve. */
+/** Segments much longer than average do not belong to a curve. */
 const LONG = 3;
-/** Of how many corners one is kept then. */
+/** Keeps one of this many vertices then. */
 const COARSER = 6;
 
-/** Some lines or areas that follow each other, laid out when they are first seen: finely, or coarsely for a look from afar. */
+/** A chunk of lines or areas, prepared on first view in fine or coarse detail. */
 class Chunk {
   readonly box: Box;
-  /** Mean length of the parts of its lines. */
+  /** Mean segment length. */
   private readonly part: number;
   private fine: Path2D | null = null;
   private coarse: Path2D | null = null;
@@ -83,7 +83,7 @@ class Chunk {
       if (y > maxY) maxY = y;
     }
     this.box = { x: minX, y: minY, width: maxX - minX, height: maxY - minY };
-    // Of a few lines: what the others are like.
+    // Estimated from a sample.
     const [some, end] = [from, this.start(Math.min(last, first + 20))];
     let length = 0;
     for (let k = some + 1; k < end; k++) length += Math.hypot(points[2 * k]! - points[2 * k - 2]!, points[2 * k + 1]! - points[2 * k - 1]!);
@@ -94,7 +94,10 @@ class Chunk {
     return this.lines.starts[line] ?? this.lines.points.length / 2;
   }
 
-  /** Its lines as they are to be drawn. @param scale pixels of a unit */
+  /**
+   * Its lines for drawing.
+   * @param scale pixels per unit
+   */
   path(scale: number): Path2D {
     if (this.part * scale < FINE) return (this.coarse ??= this.laidOut(COARSER));
     return (this.fine ??= this.laidOut(1));
@@ -106,7 +109,7 @@ class Chunk {
     for (let line = this.first; line < this.last; line++) {
       const [from, to] = [this.start(line), this.start(line + 1)];
       path.moveTo(points[2 * from]!, points[2 * from + 1]!);
-      // A coarse look is for curves of short parts: a frame among them keeps its corners.
+      // Only curves are simplified; frames keep their corners.
       const own = to - from > 1 ? Math.hypot(points[2 * from + 2]! - points[2 * from]!, points[2 * from + 3]! - points[2 * from + 1]!) : 0;
       const by = own > LONG * this.part ? 1 : each;
       for (let k = from + by; k < to - 1; k += by) path.lineTo(points[2 * k]!, points[2 * k + 1]!);
@@ -117,7 +120,7 @@ class Chunk {
   }
 }
 
-/** What a layer is drawn of. */
+/** Contents of a layer. */
 interface Prepared {
   readonly layer: Layer;
   readonly pens: readonly { readonly chunks: readonly Chunk[]; readonly weight: number; readonly dashes: readonly number[] }[];
@@ -136,14 +139,17 @@ const prepare = (layer: Layer): Prepared => ({
   fills: layer.fills.map((fill) => ({ chunk: new Chunk(fill, 0, fill.starts.length, true), tone: fill.tone })),
 });
 
-/** Whether any of a box is seen. @param m brings it to device pixels */
+/**
+ * Whether a box is visible.
+ * @param m maps to device pixels
+ */
 function isSeen({ x, y, width, height }: Box, m: Matrix, { canvas }: Context): boolean {
   const xs = [x, x + width].flatMap((px) => [y, y + height].map((py) => m[0] * px + m[2] * py + m[4]));
   const ys = [x, x + width].flatMap((px) => [y, y + height].map((py) => m[1] * px + m[3] * py + m[5]));
   return Math.max(...xs) >= 0 && Math.min(...xs) <= canvas.width && Math.max(...ys) >= 0 && Math.min(...ys) <= canvas.height;
 }
 
-/** Draws a sheet as it is looked at, with some texts of cells exchanged. */
+/** Draws a sheet with replaced cell texts. */
 export class Painter {
   private readonly sheet: Prepared;
   private readonly model: Prepared | null;
@@ -151,11 +157,11 @@ export class Painter {
 
   constructor(
     private readonly picture: SheetPicture,
-    /** The part that is worked on; what is outside stands back. */
+    /** The block in work; the rest is dimmed. */
     private readonly focus: Box | null,
-    /** Cells that are plain texts of the sheet, by the handle of their text. */
+    /** Plain text cells by handle. */
     private readonly plain: ReadonlyMap<string, { readonly holder: string; readonly tag: string }> = new Map(),
-    /** Blocks of drawings without handles, by the tags that only one of them has. */
+    /** Blocks of drawings without handles, by unique tags. */
     private readonly unnamed: ReadonlyMap<string, string> = new Map(),
   ) {
     this.sheet = prepare(picture.sheet);
@@ -171,7 +177,7 @@ export class Painter {
     context.fillStyle = inks.paper;
     context.fillRect(0, 0, width * ratio, height * ratio);
     const scale = zoom * ratio;
-    // Drawings count upwards, the page downwards.
+    // Flips the y axis.
     const view: Matrix = [scale, 0, 0, -scale, (width / 2) * ratio - x * scale, (height / 2) * ratio + y * scale];
     if (this.model)
       for (const { matrix, clip } of this.picture.views) {
@@ -205,7 +211,7 @@ export class Painter {
     }
     context.strokeStyle = inks.ink;
     for (const { chunks, weight, dashes } of pens) {
-      // Lines are as thick as on paper, but never thinner than can be seen.
+      // Line widths as on paper, with a visible minimum.
       const pixels = Math.max((weight / this.picture.millimetres) * scale, 0.7 * ratio);
       context.lineWidth = pixels / grown;
       context.setLineDash(
@@ -241,19 +247,19 @@ export class Painter {
     context.font = fontText(font);
     const measured = context.measureText(line.text).width;
     if (measured <= 0) return;
-    // Letters are brought to the length that was measured for the drawing's own font, and turned upright.
+    // Scales letters to the width measured for the drawing's font and flips them upright.
     context.transform(line.length / measured, 0, 0, -1 / (SET_AT * capitalsOf(font)), 0, 0);
     context.textBaseline = 'alphabetic';
     context.fillText(line.text, 0, 0);
   }
 }
 
-/** Weight that a shipped font is drawn in: what the page ships of it. */
+/** Font weight shipped with the page. */
 const WEIGHTS: Readonly<Partial<Record<ShippedFont, number>>> = { 'narrow stroke': 500 };
 
 const fontText = (font: ShippedFont): string => `${WEIGHTS[font] ?? 400} ${SET_AT}px "${familyOfFont(font)}", sans-serif`;
 
-/** Parts of the fonts that the page ships, by the letters that they hold. */
+/** Font subsets by covered characters. */
 const PARTS: Readonly<Record<string, string>> = {
   latin: 'U+0000-00FF, U+0131, U+0152-0153, U+02BB-02BC, U+02C6, U+02DA, U+02DC, U+2000-206F, U+20AC, U+2122, U+2191, U+2193, U+2212, U+2215',
   'latin-ext': 'U+0100-0130, U+0132-0151, U+0154-02BA, U+1E00-1EFF, U+2020, U+20A0-20AB, U+20AD-20C0, U+2113',
@@ -261,7 +267,7 @@ const PARTS: Readonly<Record<string, string>> = {
   cyrillic: 'U+0301, U+0400-045F, U+0490-0491, U+04B0-04B1, U+2116',
 };
 
-/** Where the page finds a font that drawings are lettered with. */
+/** URLs of lettering fonts. */
 interface FontPart {
   readonly family: string;
   readonly url: string;
@@ -269,7 +275,7 @@ interface FontPart {
   readonly letters: string;
 }
 
-/** The fonts that a picture needs, in parts. */
+/** Font subsets needed for a picture. */
 export function fontsOf(picture: SheetPicture): FontPart[] {
   const used = new Set([...picture.sheet.texts, ...(picture.model?.texts ?? [])].map((text) => fontFor(text.style).font));
   return [...used].flatMap((font) => {

@@ -7,9 +7,9 @@ import { InputNumberModule } from 'primeng/inputnumber';
 import { InputTextModule } from 'primeng/inputtext';
 import { SelectModule } from 'primeng/select';
 
-/** Date forms that are offered; others can be typed. */
+/** Suggested date formats; others can be typed. */
 const DATES = ['YYYY-MM-DD', 'DD.MM.YYYY', 'DD/MM/YYYY', 'MM/DD/YYYY', 'DD MMM YYYY', 'MM/DD/YY'];
-/** Languages that the names of months are offered in. */
+/** Languages for month names. */
 const LANGUAGES = ['en', 'de', 'fr', 'es', 'it', 'nl', 'pl', 'sv', 'cs', 'hu'];
 const FRACTIONS = [2, 4, 8, 16, 32, 64];
 const PERSONS = { full: 'full name', short: 'initials and surname', initials: 'initials' } as const;
@@ -19,26 +19,26 @@ const NUMBERS: Readonly<Record<(typeof NUMBER_FORMS)[number], string>> = {
   'feet and inches': 'feet and inches',
 };
 
-/** Stands for what the property itself says. */
+/** Option meaning the property's own format. */
 const AS_DEFINED = 'as defined';
 
-/** Something that is chosen from a list. */
+/** A choice from a list. */
 interface Choice {
   readonly id: string;
   readonly label: string;
   readonly options: readonly { readonly label: string; readonly value: string | number }[];
   readonly value: string | number;
-  /** Whether something else can be typed. */
+  /** Whether other values can be typed. */
   readonly editable: boolean;
   readonly put: (value: string | number) => void;
 }
 
 type Change = { [K in keyof CellForm]?: CellForm[K] | undefined };
 
-/** Every form on the page has labels of its own. */
+/** Unique ids for labels. */
 let forms = 0;
 
-/** How one value of a cell is written. What is not said is as the property itself says. */
+/** Format of one value in a cell; unset options follow the property. */
 @Component({
   selector: 'rule-piece-form',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -109,7 +109,7 @@ let forms = 0;
 export class PieceForm {
   private readonly number = ++forms;
   readonly name = input.required<string>();
-  /** The property that is shown; `null` for a fact. */
+  /** The displayed property; `null` for a fact. */
   readonly property = input<Property | null>(null);
   readonly fact = input<string | null>(null);
   readonly form = input.required<CellForm>();
@@ -130,7 +130,7 @@ export class PieceForm {
     return `piece-${this.number}-${what}`;
   }
 
-  /** What is chosen for numbers, dates, people or scales. */
+  /** Options for numbers, dates, people or scales. */
   private ofKind(): Choice[] {
     const form = this.form();
     switch (this.kind()) {
@@ -223,7 +223,7 @@ export class PieceForm {
     ];
   }
 
-  /** A choice among some values. */
+  /** A choice among values. */
   private choice<T extends string | number>(
     id: string,
     label: string,
@@ -241,7 +241,7 @@ export class PieceForm {
       put: (chosen) => put(chosen as T),
     };
   }
-  /** A choice among some values or what the property itself says. */
+  /** A choice among values or the property's own format. */
   private maybe<T extends string>(
     id: string,
     label: string,

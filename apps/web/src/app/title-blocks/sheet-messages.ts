@@ -3,12 +3,12 @@ import { Point } from '@rule/core/files';
 import { Box } from '@rule/core/lettering';
 import { Inks, Look, ShownText, Size } from './painter';
 
-/** A cell on the sheet, in the picture's coordinates. */
+/** A cell on the sheet, in drawing units. */
 export interface SheetCell extends Omit<CellOnSheet, 'corners'> {
   readonly corners: readonly Point[];
 }
 
-/** What the page asks of the worker that draws sheets. */
+/** Messages to the drawing worker. */
 export type ToSheet =
   | { readonly do: 'canvas'; readonly canvas: OffscreenCanvas }
   /** `n` counts what was asked for, so that late answers are known. */
@@ -16,13 +16,13 @@ export type ToSheet =
   | { readonly do: 'look'; readonly look: Look; readonly size: Size; readonly inks: Inks }
   | { readonly do: 'texts'; readonly texts: readonly ShownText[] };
 
-/** What it says. */
+/** Messages from it. */
 export type FromSheet =
   | {
       readonly is: 'opened';
       readonly n: number;
       readonly extent: Box;
-      /** The part where the block stands; `null` where it is not on the sheet itself. */
+      /** The block's area; `null` if nested. */
       readonly focus: Box | null;
       readonly cells: readonly SheetCell[];
       readonly left: Readonly<Record<string, number>>;

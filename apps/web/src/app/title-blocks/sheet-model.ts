@@ -6,7 +6,7 @@ import { SelectModule } from 'primeng/select';
 import { FileChoices, sessionFeature } from '../shared';
 import { TitleBlocksStore } from './title-blocks.store';
 
-/** The model that feeds a sheet, and another one where that is the wrong one. */
+/** The sheet's model, and how to change it. */
 @Component({
   selector: 'rule-sheet-model',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -41,7 +41,7 @@ export class SheetModel {
   protected readonly mayEdit = inject(Store).selectSignal(sessionFeature.selectMayEdit);
   readonly view = input.required<BlockView>();
   protected readonly candidates = new FileChoices(['part', 'assembly', 'other']);
-  /** The model that feeds the sheet, and those that are found. */
+  /** The current model and search results. */
   protected readonly models = computed(() => {
     const { file, path } = this.view().model;
     const found = this.candidates.files();

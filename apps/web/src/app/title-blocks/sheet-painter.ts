@@ -1,13 +1,13 @@
 import { Injectable } from '@angular/core';
 import { FromSheet, ToSheet } from './sheet-messages';
 
-/** A worker that draws sheets, as the page speaks with it. */
+/** Interface to the drawing worker. */
 export interface SheetPainter {
   tell(message: ToSheet, transfer?: Transferable[]): void;
   close(): void;
 }
 
-/** Opens workers that draw sheets; a stand-in takes its place where there are none. */
+/** Creates drawing workers; replaced in tests. */
 @Injectable({ providedIn: 'root' })
 export class SheetPainters {
   open(heard: (message: FromSheet) => void): SheetPainter {

@@ -19,15 +19,15 @@ import { Inks, Look, ShownText, Size } from './painter';
 import { FromSheet, SheetCell } from './sheet-messages';
 import { SheetPainter, SheetPainters } from './sheet-painter';
 
-/** How a cell is marked on the sheet. */
+/** A cell's mark on the sheet. */
 export interface CellMark {
   readonly tag: string;
   readonly label: string;
-  /** A class of the mark: what is the matter with the cell. */
+  /** CSS class for the cell's problem. */
   readonly tone: '' | 'stale' | 'too-long' | 'lacking' | 'bad';
 }
 
-/** The sheet that is shown: its drawing, by number and the hash of its content as far as that is known, its layout, and the block that is worked on. */
+/** The displayed sheet: drawing (with content hash if known), layout and block. */
 export interface ShownSheet {
   readonly file: number;
   readonly layout: string;
@@ -37,7 +37,7 @@ export interface ShownSheet {
 const STEP = 1.25;
 const MOST_ZOOM = 400;
 
-/** A sheet as it is drawn, with the cells of its block to be chosen. Dragging and the wheel move and zoom it; so do the keys. */
+/** The drawn sheet with selectable cells; pan and zoom by pointer, wheel and keys. */
 @Component({
   selector: 'rule-sheet-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -210,16 +210,16 @@ export class SheetView {
   private readonly destroyed = inject(DestroyRef);
   private readonly host = inject<ElementRef<HTMLElement>>(ElementRef);
   readonly sheet = input.required<ShownSheet>();
-  /** Changes when the drawing's file has changed: it is drawn again then. */
+  /** Changes with the file, to redraw. */
   readonly version = input(0);
   readonly label = input('Sheet');
   readonly texts = input<readonly ShownText[]>([]);
   readonly marks = input<readonly CellMark[]>([]);
   readonly chosen = input<readonly string[]>([]);
   readonly choose = output<{ readonly tag: string; readonly more: boolean }>();
-  /** Someone wants to write in a cell. */
+  /** Requests typing in a cell. */
   readonly write = output<string>();
-  /** The cell that is being written in, what is there, and whose value it is. */
+  /** The cell being typed in, its text, and the value's owner. */
   readonly writing = input<{ readonly tag: string; readonly text: string; readonly hint: string } | null>(null);
   readonly written = output<string>();
   readonly stopped = output<void>();
@@ -234,12 +234,12 @@ export class SheetView {
   private readonly look = signal<Look>({ x: 0, y: 0, zoom: 1 });
   protected readonly opened = signal<Extract<FromSheet, { readonly is: 'opened' }> | null>(null);
   protected readonly failure = signal<string | null>(null);
-  /** Whether the sheet that was asked for is there to be seen. */
+  /** Whether the requested sheet is displayed. */
   protected readonly painted = signal(false);
   protected readonly focus = computed(() => this.opened()?.focus ?? null);
   private readonly ready = signal(false);
 
-  /** The cells of the block where they are on the page. */
+  /** Page positions of the block's cells. */
   protected readonly placed = computed(() => {
     const opened = this.opened();
     if (!opened) return [];
@@ -263,7 +263,7 @@ export class SheetView {
     const cell = tag === undefined ? undefined : this.placed().find((candidate) => candidate.tag === tag);
     if (!cell) return null;
     const { width, height } = this.size();
-    // Wherever the cell stands, what is typed is seen.
+    // Brings the typed cell into view.
     return { x: Math.min(Math.max(cell.x, 0), Math.max(0, width - 240)), y: Math.min(Math.max(cell.y, 0), Math.max(0, height - 60)), width: cell.width };
   });
   protected readonly leftOut = computed(() => {
@@ -328,14 +328,14 @@ export class SheetView {
     if (message.is !== 'opened' || message.n !== this.asked) return;
     const before = this.opened();
     this.opened.set(message);
-    // The same block elsewhere is looked at again; the same sheet stays as it was looked at.
+    // The view is reset for another sheet, but kept for the same one.
     if (!before || JSON.stringify(before.focus) !== JSON.stringify(message.focus)) {
       if (message.focus) this.showBlock();
       else this.showSheet();
     }
   }
 
-  /** Colours of the page as they are now, light or dark. */
+  /** Current page colours, light or dark. */
   private inks(): Inks {
     const style = getComputedStyle(this.host.nativeElement);
     const colour = (name: string, otherwise: string) => style.getPropertyValue(name).trim() || otherwise;
@@ -355,7 +355,7 @@ export class SheetView {
     return { x: size.width / 2 + (x - look.x) * look.zoom, y: size.height / 2 - (y - look.y) * look.zoom };
   }
 
-  /** A cell's room on the page: a rectangle, turned about its lower left corner. */
+  /** A cell's area on the page: a rectangle rotated about its lower left corner. */
   private boxOn({ corners }: SheetCell): { x: number; y: number; width: number; height: number; turn: number } {
     const [a, b, , d] = corners.map((corner) => this.onPage(corner)) as [Box, Box, Box, Box];
     const [width, height] = [Math.hypot(b.x - a.x, b.y - a.y), Math.hypot(d.x - a.x, d.y - a.y)];
@@ -379,7 +379,7 @@ export class SheetView {
   protected zoomBy(factor: number, at?: { readonly x: number; readonly y: number }): void {
     const [look, { width, height }] = [this.look(), this.size()];
     const zoom = Math.min(Math.max(look.zoom * factor, 0.001), MOST_ZOOM);
-    // What is under the pointer stays there.
+    // The point under the pointer stays fixed.
     const [dx, dy] = at ? [at.x - width / 2, height / 2 - at.y] : [0, 0];
     this.look.set({ x: look.x + dx / look.zoom - dx / zoom, y: look.y + dy / look.zoom - dy / zoom, zoom });
   }
@@ -419,7 +419,7 @@ export class SheetView {
     const held = this.grabbed;
     if (held?.id !== event.pointerId) return;
     const [dx, dy] = [event.clientX - held.x, event.clientY - held.y];
-    // A hand that chooses a cell is not quite still.
+    // Tolerates small movements when clicking.
     if (!held.moved && Math.hypot(dx, dy) < 4) return;
     if (!held.moved) this.frame().nativeElement.setPointerCapture(event.pointerId);
     held.moved = true;

@@ -4,7 +4,7 @@ import { Box } from '@rule/core/lettering';
 import { Painter, fontsOf } from './painter';
 import { FromSheet, SheetCell, ToSheet } from './sheet-messages';
 
-/** Reads and draws sheets of drawings, away from the page: nothing that a drawing holds makes the page wait. */
+/** Reads and draws sheets off the main thread. */
 
 interface Scope {
   postMessage(message: FromSheet): void;
@@ -19,20 +19,20 @@ let painter: Painter | null = null;
 type Frame = Extract<ToSheet, { readonly do: 'look' }>;
 let frame: Frame | null = null;
 let waiting = false;
-/** The sheet that was asked for last: what comes late for another one is thrown away. */
+/** The latest request; late results for others are dropped. */
 let wanted = 0;
 const loaded = new Set<string>();
 
-/** The last whole picture, and how it was looked at: what is moved meanwhile is this one, until there is time for another. */
+/** The last full picture and its view, shifted while panning. */
 let shot: { readonly image: OffscreenCanvas; readonly frame: Frame } | null = null;
-/** How long the last whole picture took, in milliseconds. */
+/** Duration of the last full picture, in milliseconds. */
 let took = 0;
-/** Pictures that take longer than this are not drawn while the sheet is being moved, but this long after it. */
+/** Slower pictures are redrawn only after panning, with this delay. */
 const QUICK_MS = 30;
 const REST_MS = 120;
 let rest: ReturnType<typeof setTimeout> | undefined;
 
-/** Draws the sheet in the next frame: as a whole, or where it is being moved and a whole picture takes long, by the last one. */
+/** Draws in the next frame: fully, or from the last picture while panning slowly drawn sheets. */
 function paint(moving = false): void {
   if (moving && took > QUICK_MS && shot) {
     clearTimeout(rest);
@@ -63,7 +63,7 @@ function paint(moving = false): void {
   });
 }
 
-/** The last picture, moved and brought to the size that is looked at now. */
+/** Draws the last picture, moved and scaled. */
 function moved(context: OffscreenCanvasRenderingContext2D, { image, frame: before }: NonNullable<typeof shot>, { look, size, inks }: Frame): void {
   const scale = look.zoom / before.look.zoom;
   const x = size.width / 2 + (before.look.x - look.x) * look.zoom;
@@ -75,7 +75,7 @@ function moved(context: OffscreenCanvasRenderingContext2D, { image, frame: befor
   context.drawImage(image, x * size.ratio - width / 2, y * size.ratio - height / 2, width, height);
 }
 
-/** Loads the fonts of a picture; a font that does not come is drawn with the page's own. */
+/** Loads fonts; missing ones fall back to the page's font. */
 async function loadFonts(picture: SheetPicture): Promise<void> {
   await Promise.all(
     fontsOf(picture).map(async ({ family, url, weight, letters }) => {
@@ -88,7 +88,7 @@ async function loadFonts(picture: SheetPicture): Promise<void> {
   );
 }
 
-/** The block of every tag that only one block has. */
+/** Blocks by tags unique to one block. */
 function alone(cells: readonly SheetCell[]): Map<string, string> {
   const holders = new Map<string, string>();
   const several = new Set<string>();
@@ -100,7 +100,7 @@ function alone(cells: readonly SheetCell[]): Map<string, string> {
   return holders;
 }
 
-/** The box around some corners, with air around it. */
+/** Bounding box with margin. */
 function around(cells: readonly SheetCell[]): Box | null {
   const corners = cells.flatMap((cell) => cell.corners);
   if (corners.length === 0) return null;

@@ -3,7 +3,7 @@ import { Property } from '@rule/core/schema';
 import { nameAt, nameables, suggested } from '@rule/core/titleblocks';
 import { InputTextModule } from 'primeng/inputtext';
 
-/** What a cell shows, typed: a name, or words with names in braces, which are completed as they are typed. */
+/** Input for cell text: a name, or words with names in braces, with completion. */
 @Component({
   selector: 'rule-shown-input',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -83,7 +83,7 @@ export class ShownInput {
   readonly properties = input.required<readonly Property[]>();
   readonly label = input('What the cell shows');
   readonly typing = output<string>();
-  /** Enter was pressed where nothing was being chosen. */
+  /** Enter was pressed without an open suggestion. */
   readonly done = output<void>();
   private readonly field = viewChild.required<ElementRef<HTMLInputElement>>('field');
   private readonly caret = signal(-1);
@@ -100,7 +100,7 @@ export class ShownInput {
 
   constructor() {
     effect(() => {
-      // What was typed alone moves the caret to its end; a text that came from outside is not completed.
+      // Only typing moves the caret and triggers completion.
       const field = this.field().nativeElement;
       if (field.value !== this.text()) field.value = this.text();
     });

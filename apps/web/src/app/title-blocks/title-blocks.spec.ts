@@ -87,7 +87,7 @@ const properties = [
   property(3, 'Sheet number', { kinds: ['drawing'], level: 'sheet' }),
 ];
 
-/** Stands in for the worker that draws sheets: what it is told is kept, and it says what a test lets it say. */
+/** Replaces the drawing worker: records messages and sends what a test wants. */
 class Painters {
   readonly told: ToSheet[] = [];
   say: (message: FromSheet) => void = () => undefined;
@@ -106,7 +106,7 @@ const room = [
   { x: 40, y: 8 },
   { x: 0, y: 8 },
 ];
-/** The sheet is drawn, with the cells MATL and NOTE. */
+/** The sheet with cells MATL and NOTE. */
 const drawn = (stage: Stage): Promise<void> => {
   const cells = ['MATL', 'NOTE'].map((tag, i) => ({
     holder: 'insert:1',
@@ -215,7 +215,7 @@ describe('title blocks', () => {
     expect(stage.text('nav h3:nth-of-type(2)')).toBe('Sheets with a cell that is stale');
   });
 
-  /** Types in the field that says what the chosen cell shows. */
+  /** Types the selected cell's content. */
   const typeShown = async (stage: Stage, text: string): Promise<HTMLInputElement> => {
     const field = stage.page.querySelector<HTMLInputElement>('rule-shown-input input')!;
     field.value = text;
@@ -362,7 +362,7 @@ describe('title blocks', () => {
     expect(view.look()).toMatchObject({ x: 20, y: 9 });
   });
 
-  /** Writes in a cell of the sheet. */
+  /** Types in a cell on the sheet. */
   const writeIn = async (stage: Stage, label: RegExp, text: string): Promise<void> => {
     const cell = [...stage.page.querySelectorAll('.frame .cell')].find((one) => label.test(one.getAttribute('aria-label')!))!;
     cell.dispatchEvent(new MouseEvent('dblclick', { bubbles: true }));
@@ -539,7 +539,7 @@ describe('a block that is exchanged for another', () => {
     expect(rows[1]).toMatch(/^REMARK \(Remark\).*stays blank$/);
     expect(stage.text('rule-exchange-block')).toContain('NOTE on 1 sheet: by hand');
     expect(stage.text('rule-exchange-block')).toContain('DR-15/frame.dxf: The file is released in the vault.');
-    // A text goes to one cell: what took it before is blank.
+    // A text goes to one cell; its former cell becomes blank.
     await picked(stage, 'Text of REMARK', 'MATL');
     expect(stage.last('planExchange')).toEqual([{ from: 'mrw-title', to: 'NEW', drawings: null, cells: { MATERIAL: null, REMARK: 'MATL' } }]);
     await picked(stage, 'In', true);

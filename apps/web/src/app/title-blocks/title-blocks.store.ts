@@ -26,47 +26,47 @@ import { Api, CatalogueActions, catalogueFeature, leftOutText, Notices, problemO
 
 interface State {
   readonly blocks: readonly BlockRow[] | null;
-  /** The family that is worked on. */
+  /** The current family. */
   readonly family: string | null;
-  /** The state by which sheets are listed; all of them when `null`. */
+  /** State filter of sheets; `null` for all. */
   readonly state: CellState | null;
   readonly sheets: SheetPage | null;
   readonly view: BlockView | null;
-  /** Properties of the draft, which bindings can name; those in force where there is not a draft. */
+  /** Properties of the draft, or in force without one. */
   readonly properties: readonly Property[];
-  /** What the drawings themselves say that cells show; `null` until it was asked for. */
+  /** Bindings learned from drawings; `null` until requested. */
   readonly learned: readonly LearnedCell[] | null;
   readonly learning: boolean;
-  /** Texts that could not be taken up, with the reason. */
+  /** Texts that could not be taken up, with reasons. */
   readonly conflicts: TakenUpAnswer['conflicts'];
-  /** Blocks that any drawing defines, for one to take the place of another. */
+  /** Blocks defined in any drawing. */
   readonly known: readonly DrawnBlock[];
-  /** What exchanging the block would do; `null` until another one is chosen. */
+  /** Preview of the exchange; `null` until a block is chosen. */
   readonly exchange: BlockExchangePlan | null;
   readonly exchangeProblem: string | null;
   readonly exchanging: boolean;
   readonly error: string | null;
 }
 
-/** What the drawings say that one cell shows. */
+/** A binding learned from drawings. */
 export type LearnedCell = Learned['cells'][number];
 
-/** A text typed on the sheet: as a value of its owner, or as a text of the cell alone. */
+/** Text typed on the sheet: a value of an owner, or text of the cell alone. */
 export type Written =
   { readonly owner: OwnedValue; readonly text: string } | { readonly file: number; readonly holder: string; readonly tag: string; readonly text: string };
 
-/** What is asked for: the family, and the state of cells that its sheets are listed by. */
+/** The requested family and state filter. */
 interface Wanted {
   readonly family: string | null;
   readonly state: CellState | null;
 }
 
-/** How many sheets the index lists. */
+/** Maximum sheets in the index. */
 const MOST_SHEETS = 500;
 
 const sum = (cells: readonly BlockCell[], state: CellState): number => cells.reduce((total, cell) => total + (cell.states[state] ?? 0), 0);
 
-/** What the Title blocks station works on: families of blocks, the sheets that have one, and the one that is looked at. */
+/** State of the Title blocks station. */
 export const TitleBlocksStore = signalStore(
   withState<State>({
     blocks: null,
@@ -89,13 +89,13 @@ export const TitleBlocksStore = signalStore(
     return {
       block,
       rows: computed<readonly SheetRow[]>(() => sheets()?.rows ?? []),
-      /** How many cells of the family are in a state. */
+      /** Counts cells of the family by state. */
       inState: computed(() => {
         const cells = block()?.cells ?? [];
         return (state: CellState): number => sum(cells, state);
       }),
       unbound: computed(() => block()?.cells.filter((cell) => !cell.drafted && !cell.constant).length ?? 0),
-      /** Cells of all families whose binding is another one in the draft. */
+      /** Cells whose binding differs in the draft. */
       drafted: computed(() => (blocks() ?? []).flatMap((row) => row.cells).filter((cell) => !sameDefinition(cell.binding, cell.drafted)).length),
     };
   }),
@@ -103,13 +103,13 @@ export const TitleBlocksStore = signalStore(
     const active = global.selectSignal(catalogueFeature.selectActive);
     const captions = computed(() => new Map([...properties(), ...active()].map((property) => [property.id, property.caption])));
     return {
-      /** How people call a property, of the draft or in force. */
+      /** Caption of a property, from the draft or in force. */
       captionOf: computed(
         () =>
           (id: number, otherwise = 'a property'): string =>
             captions().get(id) ?? otherwise,
       ),
-      /** What the drawings say of cells of this block that the draft binds to nothing. */
+      /** Learned bindings for unbound cells of this block. */
       learnedHere: computed(() => {
         const free = new Set((block()?.cells ?? []).filter((cell) => !cell.constant && !cell.drafted).map((cell) => cell.tag));
         return (learned() ?? []).filter((found) => familyOf(found.block) === block()?.family && free.has(found.tag));
@@ -160,7 +160,7 @@ export const TitleBlocksStore = signalStore(
         ),
       ),
     );
-    /** Says in the draft what cells show. */
+    /** Sets bindings in the draft. */
     const bind = rxMethod<readonly Omit<Binding, 'id'>[]>(
       pipe(
         switchMap((bindings) =>
@@ -174,21 +174,21 @@ export const TitleBlocksStore = signalStore(
         ),
       ),
     );
-    /** Shows lines that came into the tray, and opens it. */
+    /** Shows added tray lines. */
     const trayed = ({ lines, counts, steps }: Tray, open: boolean) => {
       global.dispatch(TrayActions.loaded({ lines, counts, ...(steps ? { steps } : {}) }));
       if (open) global.dispatch(TrayActions.open({ open: true }));
     };
     return {
       load,
-      /** What of the draft bindings can name; administrators alone see drafts. */
+      /** Bindable properties; drafts are visible to administrators only. */
       loadProperties,
       want: ({ family, state }: Wanted): void => {
         if (family === store.family() && state === store.state() && store.sheets() !== null) return;
         patchState(store, { family, state, ...(family === store.family() ? {} : { view: null, conflicts: [] }) });
         if (store.blocks()) loadSheets();
       },
-      /** Shows one sheet's block, with what waits in the tray. */
+      /** Loads one sheet's block with pending changes. */
       show: rxMethod<{ readonly file: number; readonly holder: string } | null>(
         pipe(
           switchMap((sheet) => {
@@ -200,7 +200,7 @@ export const TitleBlocksStore = signalStore(
           }),
         ),
       ),
-      /** Defines a property in the draft that a cell is to show. */
+      /** Defines a missing property in the draft. */
       define: rxMethod<{ readonly property: PropertyDraft; readonly done: () => void }>(
         pipe(
           switchMap(({ property, done }) =>
@@ -215,7 +215,7 @@ export const TitleBlocksStore = signalStore(
           ),
         ),
       ),
-      /** Puts what was typed on the sheet in the tray. */
+      /** Adds typed text to the tray. */
       write: rxMethod<Written>(
         pipe(
           switchMap((written) =>
@@ -239,7 +239,7 @@ export const TitleBlocksStore = signalStore(
           ),
         ),
       ),
-      /** Takes texts up that are in title blocks alone. */
+      /** Takes up texts that exist only in title blocks. */
       takeUp: rxMethod<TakeUp>(
         pipe(
           switchMap((body) =>
@@ -256,7 +256,7 @@ export const TitleBlocksStore = signalStore(
           ),
         ),
       ),
-      /** Asks the drawings what their cells show. */
+      /** Learns bindings from drawings. */
       learn: rxMethod<void>(
         pipe(
           tap(() => patchState(store, { learning: true })),
@@ -272,7 +272,7 @@ export const TitleBlocksStore = signalStore(
         ),
       ),
       bind,
-      /** Binds cells as the drawings show them. */
+      /** Binds cells as learned. */
       bindLearned: (cells: readonly LearnedCell[]): void => {
         const block = store.block()!.name;
         bind(cells.map(({ tag, propertyId, source, form }) => ({ block, cell: tag, leads: false, shows: [{ property: propertyId, from: source, form }] })));
@@ -302,7 +302,7 @@ export const TitleBlocksStore = signalStore(
           ),
         ),
       ),
-      /** Asks what an exchange would do; nothing where no block is chosen. */
+      /** Previews an exchange; nothing without a chosen block. */
       planExchange: rxMethod<BlockExchange | null>(
         pipe(
           tap((request) => patchState(store, { exchangeProblem: null, ...(request?.cells ? {} : { exchange: null }) })),
@@ -319,7 +319,7 @@ export const TitleBlocksStore = signalStore(
           ),
         ),
       ),
-      /** Puts an exchange of the block in the tray. */
+      /** Adds an exchange to the tray. */
       exchangeBlock: (request: BlockExchange, done: () => void): void => {
         patchState(store, { exchanging: true, exchangeProblem: null });
         api.exchangeBlock(request).subscribe({
@@ -333,7 +333,7 @@ export const TitleBlocksStore = signalStore(
           error: (failure: unknown) => patchState(store, { exchanging: false, exchangeProblem: problemOf(failure).detail }),
         });
       },
-      /** Settles the model of a drawing, or of one of its sheets alone. */
+      /** Sets the model of a drawing or one sheet. */
       settle: rxMethod<{ readonly file: number; readonly layout: string | null; readonly model: number | null; readonly done: () => void }>(
         pipe(
           switchMap(({ file, layout, model, done }) =>

@@ -18,7 +18,7 @@ import { SheetModel } from './sheet-model';
 import { SheetView } from './sheet-view';
 import { TitleBlocksStore } from './title-blocks.store';
 
-/** Title blocks: their cells, what each is bound to, and every sheet's block filled. */
+/** The Title blocks station: cells, bindings and filled sheets. */
 @Component({
   selector: 'rule-title-blocks-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -213,7 +213,7 @@ export class TitleBlocksStation {
   private readonly router = inject(Router);
   protected readonly leaf = fileName;
   readonly block = input<string>();
-  /** The sheet that is shown, as its drawing's number and the key of its block. */
+  /** The displayed sheet, as drawing number and holder key. */
   readonly sheet = input<string>();
   readonly cell = input<string>();
   readonly state = input<string>();
@@ -224,7 +224,7 @@ export class TitleBlocksStation {
   private readonly lines = this.global.selectSignal(trayFeature.selectLines);
   private readonly notices = inject(Notices);
 
-  /** Whether the block is being exchanged; another block begins anew. */
+  /** Whether the exchange is open; reset for another block. */
   protected readonly exchanging = linkedSignal({ source: () => this.store.block()?.family, computation: () => false });
   protected readonly chosenState = computed(() => CELL_STATES.find((state) => state === this.state()) ?? null);
   protected readonly stateCounts = computed(() => {
@@ -257,22 +257,22 @@ export class TitleBlocksStation {
     },
     { equal: (a, b) => JSON.stringify(a) === JSON.stringify(b) },
   );
-  /** What cells are drawn with: what they would show, or a placeholder where they are blank. */
+  /** Drawn texts: target values, or placeholders for blanks. */
   protected readonly texts = computed(() => (this.store.view()?.cells ?? []).flatMap((cell) => shownText(this.store.view()!.holder, cell)));
   protected readonly marks = computed(() => this.rows().map(markOf));
-  /** Cells that are chosen together. */
+  /** Cells selected together. */
   protected readonly more = signal<readonly string[]>([]);
   protected readonly chosen = computed(() => {
     const cell = this.cell();
     return cell === undefined ? [] : [...new Set([cell, ...this.more()])];
   });
-  /** The cell that someone writes in. */
+  /** The cell being typed in. */
   protected readonly writingIn = signal<string | null>(null);
   protected readonly writing = computed(() => {
     const row = this.rows().find((candidate) => candidate.tag === this.writingIn());
     return row ? { tag: row.tag, text: row.owner ? row.owner.text : (row.stored ?? ''), hint: this.hintOf(row) } : null;
   });
-  /** Stale cells of the drawing that is shown, on all of its sheets. */
+  /** Stale cells of the drawing on all sheets. */
   protected readonly staleHere = computed(() => {
     const file = this.store.view()?.file.id;
     return this.store.rows().reduce((total, row) => total + (row.file === file ? (row.states.stale ?? 0) : 0), 0);
@@ -290,7 +290,7 @@ export class TitleBlocksStation {
     effect(() => this.store.want({ family: this.block() ?? null, state: this.chosenState() }));
     effect(() => {
       const at = this.sheetAt();
-      // Pending lines show in the picture as if they were applied.
+      // Pending lines count as applied.
       this.lines();
       const row = at === null ? undefined : this.store.rows()[at];
       untracked(() => this.store.show(row ? { file: row.file, holder: row.holder } : null));
@@ -305,7 +305,7 @@ export class TitleBlocksStation {
   protected cellsOf(n: number, more = ''): string {
     return count(n, `${more}cell`);
   }
-  /** A state as a clause: a cell that is stale, that shows what it should. */
+  /** A state as a clause, such as "a cell that is stale". */
   protected clause(state: CellState): string {
     return state === 'right' || state === 'would be erased' ? CELL_STATE_WORDS[state] : state === 'no model' ? 'has no model' : `is ${CELL_STATE_WORDS[state]}`;
   }
@@ -331,7 +331,7 @@ export class TitleBlocksStation {
       this.go({ cell: tag });
     }
   }
-  /** Whose value typing in a cell changes. */
+  /** Owner of the value typed in a cell. */
   protected hintOf({ owner, tag }: { readonly owner: OwnedValue | null; readonly tag: string }): string {
     return owner
       ? `changes ${this.store.captionOf()(owner.property)} of ${fileName(owner.of)}`
@@ -377,5 +377,5 @@ const TONES: Readonly<Record<CellState, string>> = {
   right: 'good',
 };
 
-/** States of many cells, where the words for one do not fit. */
+/** Plural wording of states. */
 const COUNTED: Readonly<Partial<Record<CellState, string>>> = { right: 'as they should be', 'does not fit': 'too long', 'no model': 'without a model' };

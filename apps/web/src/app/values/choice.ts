@@ -13,10 +13,10 @@ export function rangesOf(ids: readonly number[]): string {
   return parts.join(',');
 }
 
-/** Most files that an address is read for. */
+/** Maximum files in a URL. */
 const MOST = 5000;
 
-/** The numbers that ranges stand for; what is not a number is passed over. */
+/** Numbers in ranges; invalid parts are skipped. */
 export function idsOf(ranges: string): number[] {
   const ids = new Set<number>();
   for (const part of ranges.split(',')) {
@@ -28,10 +28,7 @@ export function idsOf(ranges: string): number[] {
   return [...ids];
 }
 
-/**
- * The choice of files that an address stands for: `files:1-4,9`, `assembly:12`, `assembly-deep:12`, or `filter` for what the other
- * parameters of the address choose. `null` when it stands for none.
- */
+/** The file selection in a URL: `files:1-4,9`, `assembly:12`, `assembly-deep:12`, or `filter` for the other parameters. `null` for none. */
 export function choiceOf(text: string, filter: FileFilter, without: string | undefined): FileChoice | null {
   const left = without ? { without: without.split('|') } : {};
   if (text === 'filter') return { filter, ...left };

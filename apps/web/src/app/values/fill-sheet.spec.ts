@@ -132,7 +132,7 @@ describe('filling in over many files', () => {
     await stage.type('Description', 'Chute');
     const put = stage.button(/^Put 2 values/);
     put.click();
-    // The sheet is closed before anything is drawn again.
+    // The sheet closes before the next rendering.
     stage.fixture.destroy();
     expect(localStorage.length).toBe(0);
   });

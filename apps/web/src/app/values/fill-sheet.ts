@@ -40,17 +40,17 @@ import {
   lockWords,
 } from '../shared';
 
-/** With more files than this the rest of the form follows what is typed a moment later. */
+/** Above this number of files, the form updates with a delay. */
 const AT_ONCE = 300;
 const PAUSE_MS = 120;
 
-/** What is kept of a sheet that was left: what was typed, each with what was there then as {@link Filling.standing} tells it. */
+/** Unsaved entries, each with the value then present, see {@link Filling.standing}. */
 interface Kept {
   readonly edits: readonly (readonly [key: string, text: string, stood?: string])[];
   readonly decisions: readonly (readonly [string, 'keep' | 'clear'])[];
 }
 
-/** An entry that is not restored by itself. */
+/** An entry that is not restored automatically. */
 interface Outdated {
   readonly key: string;
   readonly caption: string;
@@ -58,7 +58,7 @@ interface Outdated {
   readonly now: string;
 }
 
-/** Filling in: a broad sheet over the files that it fills. What it would change goes to the tray. */
+/** Fill-in sheet over its files. Changes go to the tray. */
 @Component({
   selector: 'rule-fill-sheet',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -384,15 +384,15 @@ export class FillSheet implements OnDestroy {
   protected readonly error = signal<string | null>(null);
   protected readonly busy = signal(false);
   protected readonly mode = signal<'shared' | 'apart'>('shared');
-  /** What was typed; the view follows at once or, over many files, a moment later. */
+  /** Typed entries; the view follows immediately or, for many files, delayed. */
   protected readonly edits = signal<Edits>(new Map());
   private readonly settled = signal<Edits>(new Map());
   private readonly decisions = signal<ReadonlyMap<string, 'keep' | 'clear'>>(new Map());
   protected readonly left = signal<ReadonlySet<number>>(new Set());
   protected readonly restored = signal(false);
-  /** Kept entries whose values have changed since they were typed. */
+  /** Restored entries whose values have changed since. */
   protected readonly outdated = signal<readonly Outdated[]>([]);
-  /** What stood where something is typed, when it was typed. */
+  /** Values present when entries were typed. */
   private readonly stood = new Map<string, string>();
   protected readonly issues = signal<readonly { readonly field: string; readonly message: string }[]>([]);
   protected readonly panel = signal<'copy' | 'sets' | null>(null);
@@ -432,7 +432,7 @@ export class FillSheet implements OnDestroy {
     return schema && unpacked && user ? new Filling(this.sections(), unpacked.wides, schema, user.role) : null;
   });
   private readonly worked = computed(() => this.filling()?.view(this.settled(), this.decisions()) ?? null);
-  /** The view with what was typed last, though the rest of it may follow later. */
+  /** The view with the last entry applied. */
   protected readonly view = computed(() => {
     const [view, edits] = [this.worked(), this.edits()];
     if (view === null || edits === this.settled()) return view;
@@ -523,7 +523,7 @@ export class FillSheet implements OnDestroy {
     });
   }
 
-  /** Brings back what was typed before the session ended or the page was left. */
+  /** Restores entries after the session ended or the page was left. */
   private restore(): void {
     try {
       const kept = JSON.parse(localStorage.getItem(this.storageKey()) ?? 'null') as Kept | null;
@@ -532,7 +532,7 @@ export class FillSheet implements OnDestroy {
       const outdated: Outdated[] = [];
       for (const [key, text, stood] of kept.edits) {
         const standing = this.filling()?.standing(key) ?? null;
-        // What is there already, and what has no field any more, is nothing to bring back.
+        // Skips entries that are already stored or no longer have a field.
         if (standing === null || standing.texts.every((entry) => entry.text === text)) continue;
         if (JSON.stringify(standing.texts) === stood) good.set(key, text);
         else outdated.push({ key, text, caption: standing.caption, now: standing.texts.length === 1 ? standing.texts[0]!.text || 'blank' : 'several values' });
@@ -596,7 +596,7 @@ export class FillSheet implements OnDestroy {
     this.restored.set(false);
     this.outdated.set([]);
     this.setEdits(new Map(), true);
-    // At once, not when the view is next drawn: the sheet may be closed by then.
+    // Saved immediately, as the sheet may close before the next rendering.
     this.keep(new Map(), new Map());
   }
 
@@ -604,7 +604,7 @@ export class FillSheet implements OnDestroy {
     this.decisions.update((decisions) => new Map([...decisions, [key, what]]));
   }
 
-  /** The classes of the files, with whether any of their files is filled in. */
+  /** Classes of the files and whether they are included. */
   protected readonly classes = computed(() => {
     const counts = new Map<string, { files: number; on: boolean }>();
     for (const file of this.files()) {
@@ -658,7 +658,7 @@ export class FillSheet implements OnDestroy {
     });
   }
 
-  /** Files whose values were refused are left out, so that the others can go on. */
+  /** Refused files are left out so the others can proceed. */
   protected leaveOutRefused(): void {
     const named = this.files().filter((file) => this.issues().some((issue) => issue.field.startsWith(`${file.path}, `)));
     this.left.update((left) => new Set([...left, ...named.map((file) => file.id)]));
@@ -684,7 +684,7 @@ export class FillSheet implements OnDestroy {
       .subscribe({ next: () => this.added.update((added) => [...added, { property, text, on }]), error: this.notices.failed });
   }
 
-  /** Choices of a property that go with what all files have for the one that narrows it. */
+  /** Choices allowed by the parent property's value in all files. */
   private narrowed(id: number): readonly string[] | null {
     const data = this.data();
     const property = data?.schema.properties.find((candidate) => candidate.id === id);
@@ -750,11 +750,11 @@ export class FillSheet implements OnDestroy {
     this.source.set(null);
   }
 
-  // Saved sets of values.
+  // Saved value sets.
   protected readonly sets = signal<readonly ValueSetRow[]>([]);
   protected readonly setName = signal('');
   protected readonly setShared = signal(false);
-  /** What was typed for all holders of an input, by property. */
+  /** Entries for all holders of an input, by property. */
   protected readonly savable = computed(() =>
     (this.worked()?.panels ?? []).flatMap((panel) =>
       panel.inputs.flatMap((entry) => {
@@ -808,7 +808,7 @@ export class FillSheet implements OnDestroy {
   }
 }
 
-/** What a file holds, as it is typed. */
+/** A file's value as editable text. */
 const editable = (held: HeldValue | null, entry: Pick<InputView, 'property'>): string => {
   if (held === null || held.text === '') return '';
   const parsed = readHeld(held, entry.property);

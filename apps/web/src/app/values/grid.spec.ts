@@ -146,7 +146,7 @@ describe('the grid', () => {
       expect(host.proposed).toEqual([]);
       expect(grid().querySelector('[role=alert]')!.textContent).toContain('"steel" is not among the choices');
       await input('blast');
-      // Choices in which it stands are offered, and taken only when an arrow key goes there.
+      // Containing choices are offered, and taken only with an arrow key.
       expect(offered()).toEqual(['bead blasted']);
       editor('Enter');
       await settle();

@@ -22,17 +22,17 @@ import { count } from '@rule/core/words';
 import { Count, lineKey, lockWords, showCell, ShownCell } from '../shared';
 import { addressOf, cellKey, has, holderOf } from './grid-rows';
 
-/** A heading above the rows of one group. */
+/** A group heading. */
 export interface GroupRow {
   readonly group: string;
   readonly files: number;
   readonly open: boolean;
 }
-/** What is in one line of the grid; `null` where it has not come yet. */
+/** A grid line; `null` if not loaded. */
 export type GridItem = GridRow | GroupRow | null;
 export const isGroup = (item: GridItem): item is GroupRow => item !== null && 'group' in item;
 
-/** A cell chosen in the grid. */
+/** A selected cell. */
 export interface ChosenCell {
   readonly row: GridRow;
   readonly property: Property | null;
@@ -41,16 +41,16 @@ export interface ChosenCell {
   readonly pending: TrayLine | null;
 }
 
-/** Values that someone wants to write. */
+/** Values to write. */
 export interface GridEdit {
   readonly file: number;
-  /** The holder inside the file; absent for the file itself. */
+  /** The holder inside the file; absent for the file. */
   readonly holder?: string;
   readonly property: number;
   readonly text: string;
 }
 
-/** Why a block was not taken: nothing of it is written, and the cells at fault are marked. */
+/** Why a block was refused; nothing is written and faulty cells are marked. */
 export interface Refused {
   readonly message: string;
   readonly cells: readonly {
@@ -63,7 +63,7 @@ export interface Refused {
   }[];
 }
 
-/** Cells chosen together, ends included; column 0 is the file. */
+/** A cell range, inclusive; column 0 is the file. */
 export interface CellRange {
   readonly top: number;
   readonly bottom: number;
@@ -74,10 +74,10 @@ export interface CellRange {
 const ROW = 30;
 const HEAD = 30;
 const FILE_WIDTH = 230;
-/** Rows and pixels that are drawn beyond what is in sight. */
+/** Rows and pixels rendered beyond the viewport. */
 const ROWS_BEYOND = 6;
 const WIDTH_BEYOND = 320;
-/** Cells that one action may write at once. */
+/** Maximum cells per action. */
 const MOST_CELLS = 50_000;
 
 const widthOf = (property: Property): number => {
@@ -97,7 +97,7 @@ interface CellView {
   readonly mark: string | null;
   readonly title: string;
   readonly num: boolean;
-  /** Whether only its being up to date is the matter, and whether a required value is missing. */
+  /** Whether the only problem is staleness, and whether a required value is missing. */
   readonly stale: boolean;
   readonly missing: boolean;
 }
@@ -110,7 +110,7 @@ interface LineView {
   readonly cells: readonly CellView[];
 }
 
-/** What a cell says of itself when one points at it. */
+/** Tooltip of a cell. */
 function titleOf(shown: ShownCell, line: TrayLine | null, closed: string | null, mark: string | null): string {
   return [
     mark ? `not taken: ${mark}` : '',
@@ -123,7 +123,7 @@ function titleOf(shown: ShownCell, line: TrayLine | null, closed: string | null,
     .join(' · ');
 }
 
-/** The grid of files × properties: virtual rows and columns, ranges of cells, edited from the keyboard. */
+/** The values grid: virtual rows and columns, ranges, keyboard editing. */
 @Component({
   selector: 'rule-values-grid',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -572,15 +572,15 @@ export class ValuesGrid {
   readonly role = input<Change['role']>('editor');
   readonly sorted = input('file');
   readonly descending = input(false);
-  /** Columns beside the file that stay in sight. */
+  /** Frozen columns beside the file. */
   readonly frozen = input(0);
   readonly ownWidths = input<Readonly<Record<number, number>>>({});
-  /** Properties that a filter of their column is set for. */
+  /** Properties with a column filter. */
   readonly filtered = input<ReadonlySet<number>>(new Set());
-  /** What is wrong with cells of a block that was not taken, by file and property. */
+  /** Faults of a refused block, by file and property. */
   readonly marks = input<ReadonlyMap<string, string>>(new Map());
   readonly groupText = input<(group: string) => string>((group) => group || '(blank)');
-  /** Brings rows that have not come yet. */
+  /** Requests missing rows. */
   readonly bring = input<(from: number, to: number) => Promise<void>>(() => Promise.resolve());
   readonly sort = output<string>();
   readonly filter = output<Property>();
@@ -598,7 +598,7 @@ export class ValuesGrid {
   protected readonly head = HEAD;
   protected readonly fileWidth = FILE_WIDTH;
   protected readonly at = signal({ row: 0, column: 0 });
-  /** The other corner of the chosen range. */
+  /** The opposite corner of the selection. */
   private readonly anchor = signal({ row: 0, column: 0 });
   readonly range = computed((): CellRange => {
     const [at, anchor] = [this.at(), this.anchor()];
@@ -609,15 +609,15 @@ export class ValuesGrid {
       right: Math.max(at.column, anchor.column),
     };
   });
-  /** The text in the editor; `null` when no cell is being edited. */
+  /** Editor text; `null` when closed. */
   protected readonly editing = signal<string | null>(null);
-  /** Whether something was typed since the editor opened: then its choices are those that go with it. */
+  /** Whether something was typed; then choices are filtered. */
   private readonly hasTyped = signal(false);
-  /** Whether what was typed was meant to be taken and is not a choice. */
+  /** Whether an invalid choice was submitted. */
   protected readonly complained = signal(false);
-  /** The choice that the arrow keys are on. */
+  /** The highlighted choice. */
   private readonly onChoice = signal<number | null>(null);
-  /** All choices of the property that is edited; `null` for one that takes any text. */
+  /** All choices of the edited property; `null` for free text. */
   protected readonly choices = computed(() => {
     const property = this.editing() === null ? null : this.propertyAt();
     return property && this.options(property);
@@ -628,14 +628,14 @@ export class ValuesGrid {
     const begins = all.filter((choice) => choice.toLowerCase().startsWith(text));
     return [...begins, ...all.filter((choice) => !begins.includes(choice) && choice.toLowerCase().includes(text))];
   });
-  /** The choice that Enter takes: where the arrow keys stand, what the text begins, or what was there; -1 for none. */
+  /** The choice Enter takes: highlighted, matching, or current; -1 for none. */
   protected readonly pick = computed(() => {
     const [chosen, offered, text] = [this.onChoice(), this.offered(), this.editing() ?? ''];
     if (chosen !== null) return Math.min(chosen, offered.length - 1);
     if (!this.hasTyped() || text === '') return offered.indexOf(text);
     return offered[0]?.toLowerCase().startsWith(text.toLowerCase()) ? 0 : -1;
   });
-  /** Whether the choices open upwards: the cell is in the lower half of what is in sight. */
+  /** Whether choices open upwards, in the lower half of the viewport. */
   protected readonly above = computed(() => {
     const { row } = this.at();
     const frame = this.editing() === null ? null : this.frame().nativeElement;
@@ -648,7 +648,7 @@ export class ValuesGrid {
   private ticking = false;
 
   protected readonly widths = computed(() => [FILE_WIDTH, ...this.columns().map((property) => this.ownWidths()[property.id] ?? widthOf(property))]);
-  /** Where each column begins. */
+  /** Column offsets. */
   protected readonly lefts = computed(() => {
     let left = 0;
     return this.widths().map((width) => {
@@ -659,12 +659,12 @@ export class ValuesGrid {
   });
   protected readonly width = computed(() => this.widths().reduce((sum, width) => sum + width, 0));
   private readonly frozenCount = computed(() => Math.min(this.frozen(), this.columns().length));
-  /** Rows that are drawn. */
+  /** Rendered rows. */
   protected readonly window = computed(
     () => {
       const { top, height } = this.sight();
       const count = this.rows().length;
-      // In steps of some rows, so that a wheel that turns slowly draws nothing most of the time.
+      // Rendered in steps, so slow scrolling rarely re-renders.
       const step = (row: number) => Math.floor(row / ROWS_BEYOND) * ROWS_BEYOND;
       const from = Math.max(0, Math.min(count, step(top / ROW) - ROWS_BEYOND));
       return { from, to: Math.min(count, step((top + height) / ROW) + 2 * ROWS_BEYOND) };
@@ -672,7 +672,7 @@ export class ValuesGrid {
     { equal: (a, b) => a.from === b.from && a.to === b.to },
   );
   private drawnColumns: { readonly from: number; readonly to: number; readonly widths: readonly number[]; readonly first: number } | null = null;
-  /** Columns that are drawn beside the frozen ones, ends included; 1 is the first property. */
+  /** Rendered columns besides frozen ones, inclusive; 1 is the first property. */
   private readonly columnWindow = computed(
     () => {
       const { left, width } = this.sight();
@@ -685,7 +685,7 @@ export class ValuesGrid {
         while (to < widths.length - 1 && lefts[to + 1]! < left + width + beyond) to++;
         return { from, to: Math.min(to, widths.length - 1) };
       };
-      // What is drawn stays drawn as long as it covers what is in sight.
+      // Keeps the rendered range as long as it covers the viewport.
       const needed = reach(20);
       const last = this.drawnColumns;
       if (last?.widths === widths && last.first === first && last.from <= needed.from && last.to >= needed.to) return last;
@@ -694,7 +694,7 @@ export class ValuesGrid {
     },
     { equal: (a, b) => a.from === b.from && a.to === b.to },
   );
-  /** Pixels of columns that are left out between the frozen ones and those that are drawn. */
+  /** Width of skipped columns after frozen ones, in pixels. */
   protected readonly gap = computed(() => {
     const { from } = this.columnWindow();
     const first = this.frozenCount() + 1;
@@ -824,7 +824,7 @@ export class ValuesGrid {
     const own = forClass(property, row.file.class);
     const shown = showCell(this.heldOf(row, property), own, this.standIns());
     if (this.pendingOf(row, property)) return shown;
-    // The server judges in the light of the other values, of the model and of the sheet; what is typed it has not seen yet.
+    // The server's findings consider context; new entries are checked locally.
     const findings = row.findings.filter((finding) => finding.property === property.id);
     const stale = findings.find((finding) => finding.code === 'stale');
     const violations = findings.map(({ code, message }) => ({ code, message }));
@@ -833,7 +833,7 @@ export class ValuesGrid {
       : { ...shown, violations };
   }
 
-  /** Why this person may not type here, if so. */
+  /** Why the user may not type here. */
   private closedBy(row: GridRow, property: Property): string | null {
     const { kind, class: className, state } = row.file;
     return whyNotChanged(property, { role: this.role(), kind, className, state: state ?? null });
@@ -856,7 +856,7 @@ export class ValuesGrid {
   private propertyAt(): Property | null {
     return this.columns()[this.at().column - 1] ?? null;
   }
-  /** A cell's text as it is edited and copied. */
+  /** A cell's text for editing and copying. */
   private textOf(row: GridRow | null, property: Property | null): string {
     if (!row) return '';
     if (!property) return row.holder ? `${row.file.path} · ${row.holder.label}` : row.file.path;
@@ -879,7 +879,7 @@ export class ValuesGrid {
     if (this.dragging && event.buttons === 1) this.choose(row, column, true);
   }
 
-  /** Chooses a cell; with `extend` the range grows to it. */
+  /** Selects a cell; `extend` grows the range. */
   choose(row: number, column: number, extend = false): void {
     if (this.editing() !== null && (row !== this.at().row || column !== this.at().column)) this.commit();
     this.at.set({ row, column });
@@ -915,7 +915,7 @@ export class ValuesGrid {
     }
   }
 
-  /** Why nothing can be written into a cell. */
+  /** Why a cell is not writable. */
   private barred(row: GridRow, property: Property): string | null {
     if (!has(row, property)) return `does not apply to this ${row.holder?.level ?? row.file.kind}`;
     if (row.file.problem !== null) return 'the file could not be read';
@@ -926,7 +926,7 @@ export class ValuesGrid {
     return this.mayEdit() && row !== null && property !== null && this.barred(row, property) === null;
   }
 
-  /** Opens the editor: with the cell's own text, or with what was typed. */
+  /** Opens the editor with the cell's text or the typed key. */
   protected edit(text: string | null): void {
     if (!this.editable()) return;
     this.anchor.set(this.at());
@@ -937,7 +937,7 @@ export class ValuesGrid {
     setTimeout(() => {
       const editor = this.editor();
       if (!editor) return;
-      // Keys that came before the editor was there have been kept, and come first.
+      // Keys buffered before the editor existed come first.
       if (text !== null) editor.value = this.editing() ?? '';
       editor.focus();
       if (text === null) editor.select();
@@ -956,7 +956,7 @@ export class ValuesGrid {
     this.editing.set((event.target as HTMLInputElement).value);
   }
 
-  /** A choice that was pointed at. */
+  /** A clicked choice. */
   protected takeChoice(at: number, event: Event): void {
     event.preventDefault();
     event.stopPropagation();
@@ -964,7 +964,7 @@ export class ValuesGrid {
     if (this.commit(true)) this.frame().nativeElement.focus();
   }
 
-  /** The text that the editor stands for: of choices, the one that is picked; without a key that takes it, only one that is meant beyond doubt. */
+  /** The editor's result: the picked choice, or on leaving only an unambiguous one. */
   private editedText(byKey: boolean): string {
     const text = this.editing()!;
     const choices = this.choices();
@@ -973,7 +973,10 @@ export class ValuesGrid {
     return choices.find((choice) => choice.toLowerCase() === text.toLowerCase()) ?? text;
   }
 
-  /** Takes the editor's value. False when it breaks the schema: the editor stays open then. */
+  /**
+   * Commits the editor.
+   * @returns whether the value is valid; otherwise it stays open
+   */
   private commit(byKey = false): boolean {
     const [row, property] = [this.rowAt(), this.propertyAt()];
     if (this.editing() === null || !row || !property) return true;
@@ -995,7 +998,7 @@ export class ValuesGrid {
 
   protected leave(): void {
     if (this.editing() === null) return;
-    // What breaks the schema is not taken along when the cell is left.
+    // Invalid values are dropped when the cell is left.
     if (!this.commit()) this.editing.set(null);
   }
 
@@ -1058,7 +1061,7 @@ export class ValuesGrid {
     event.preventDefault();
   }
 
-  /** Keys that come before the opened editor has the focus: fast typing loses nothing. */
+  /** Buffers keys until the editor has focus. */
   private keyBeforeEditor(event: KeyboardEvent): void {
     if (event.key.length === 1 && !event.ctrlKey && !event.metaKey && !event.altKey) {
       this.hasTyped.set(true);
@@ -1067,7 +1070,7 @@ export class ValuesGrid {
     } else this.editorKey(event);
   }
 
-  /** Makes the range a whole row, a whole column or everything. */
+  /** Extends the range to rows, columns or everything. */
   private spread(what: 'row' | 'column' | 'all'): void {
     const { row, column } = this.at();
     const [last, right] = [this.rows().length - 1, this.columns().length];
@@ -1083,7 +1086,7 @@ export class ValuesGrid {
     }
   }
 
-  /** Rows of a range with their places, brought first where they have not come. Headings of groups are passed over. */
+  /** Rows of a range, loaded first. Group headings are skipped. */
   private async rowsIn(from: number, to: number): Promise<{ readonly index: number; readonly row: GridRow }[]> {
     if (
       this.rows()
@@ -1133,7 +1136,7 @@ export class ValuesGrid {
     void this.take(layBlock(readBlock(event.clipboardData?.getData('text/plain') ?? ''), bottom - top + 1, right - left + 1), top, left);
   }
 
-  /** Takes a block of texts from a cell on: all of it, or, where one text cannot be written, nothing. */
+  /** Pastes a block: all, or nothing if any text is refused. */
   private async take(block: readonly (readonly string[])[], top: number, left: number): Promise<void> {
     const width = Math.max(...block.map((row) => row.length));
     if (block.length * width > MOST_CELLS)
@@ -1144,7 +1147,7 @@ export class ValuesGrid {
         message: `The block is ${count(beyond, 'column')} wider than the grid from here on. Nothing was pasted.`,
         cells: [],
       });
-    // Rows of the block go to the rows of files that follow; headings of groups are stepped over.
+    // Pasted rows go to following file rows, skipping headings.
     const targets: GridRow[] = [];
     for (let index = top; targets.length < block.length && index < this.rows().length; index += 200)
       targets.push(...(await this.rowsIn(index, Math.min(index + 199, this.rows().length - 1))).map((entry) => entry.row));
@@ -1159,7 +1162,7 @@ export class ValuesGrid {
     );
   }
 
-  /** Proposes texts where they differ from what is there; where one cannot be written, none is. */
+  /** Proposes changed texts, all or none. */
   private write(wanted: readonly { readonly row: GridRow; readonly property: Property; readonly text: string }[], nothing: string): void {
     const edits: GridEdit[] = [];
     const wrong: Refused['cells'][number][] = [];
@@ -1175,7 +1178,7 @@ export class ValuesGrid {
     else if (edits.length) this.propose.emit(edits);
   }
 
-  /** Blanks the chosen cells. */
+  /** Clears the selection. */
   private async clear(): Promise<void> {
     if (!this.mayEdit()) return;
     const { top, bottom, left, right } = this.range();
@@ -1188,7 +1191,7 @@ export class ValuesGrid {
     else this.write(cells, 'Nothing was blanked');
   }
 
-  /** Files and properties of the range; no properties where it is whole rows. */
+  /** Files and properties of the selection; no properties for whole rows. */
   selected(): { files: number[]; properties: number[] } {
     const { top, bottom, left, right } = this.range();
     const files = this.rows()
@@ -1198,11 +1201,11 @@ export class ValuesGrid {
     return { files: [...new Set(files)], properties: columns.map((property) => property.id) };
   }
 
-  /** Fills the first row of the range into the others. */
+  /** Fills down. */
   async fillDown(): Promise<void> {
     await this.fillBy((given, count) => Array<string>(count).fill(given[0]!), 1);
   }
-  /** Carries on what the filled cells at the top of the range begin. */
+  /** Continues a series. */
   async fillSeries(): Promise<void> {
     await this.fillBy(continueSeries, null);
   }
@@ -1220,7 +1223,7 @@ export class ValuesGrid {
         .flatMap((property) => {
           const texts = rows.map(({ row }) => this.textOf(row, property));
           const firstBlank = texts.findIndex((text) => text === '');
-          // A series begins with the filled cells at the top; where all are filled, with the first two.
+          // A series starts from the filled cells at the top; if all are filled, from the first two.
           const begin = given ?? Math.max(1, firstBlank < 0 ? Math.min(2, texts.length - 1) : firstBlank);
           const rest = fill(texts.slice(0, begin), texts.length - begin);
           return rest.map((text, i) => ({ row: rows[begin + i]!.row, property, text }));

@@ -23,10 +23,10 @@ import {
   Unsaved,
 } from '../shared';
 
-/** Rows that a table shows before the rest is only counted. */
+/** Rows shown before the rest is counted. */
 const MOST_SHOWN = 200;
 
-/** Projects and drawing sets: their values, their files, and what has not reached them yet. */
+/** Projects and drawing sets: values, files and pending inheritance. */
 @Component({
   selector: 'rule-projects',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -348,7 +348,7 @@ export class Projects {
   protected readonly error = signal<string | null>(null);
   protected readonly draft = signal<WideDraft | null>(null);
   protected readonly draftId = signal<number | null>(null);
-  /** What the draft began with. */
+  /** Initial content of the editor. */
   private begun: WideDraft | null = null;
   protected readonly wrong = signal<ReadonlyMap<number, string>>(new Map());
   protected readonly find = signal('');
@@ -414,7 +414,7 @@ export class Projects {
     this.draft.set(draft);
   }
   protected readonly whole = computed(() => (this.draft()?.clauses ?? []).every((clause) => clauseProblem(clause) === null));
-  /** Saves what is in the draft now: a click may come before the view has followed the last letter. */
+  /** Saves the latest input; a click may precede the last update. */
   protected save(): void {
     const draft = this.draft();
     if (!draft) return;

@@ -5,7 +5,7 @@ import { ButtonModule } from 'primeng/button';
 import { Api, CatalogueActions, Count, FileLink, Notices, problemOf, sessionFeature, showInstant, TrayActions, trayFeature } from '../shared';
 import { count } from '@rule/core/words';
 
-/** Files that have come or changed and lack something, for their owners. */
+/** New or changed files lacking something, for their owners. */
 @Component({
   selector: 'rule-to-dos',
   changeDetection: ChangeDetectionStrategy.OnPush,

@@ -163,7 +163,7 @@ describe('the Values station', () => {
     await stage.type('Find', 'Kessler');
     await stage.type('Replace with', 'Kolbe');
     await stage.click('Preview');
-    // What is taken from files is not typed, and not looked through.
+    // Properties taken from files are not typed or searched.
     expect(stage.last('findReplacements')![0]).toEqual({
       filter: { folder: 'parts' },
       properties: [1, 2],

@@ -6,25 +6,25 @@ import { Subscription } from 'rxjs';
 import { Api, problemOf } from '../shared';
 import { GridItem } from './grid';
 
-/** Rows asked for in one step. */
+/** Rows loaded at a time. */
 const PAGE = 200;
 
 type Query = Pick<GridQuery, 'sort' | 'descending' | 'folder' | 'kind' | 'class' | 'search' | 'where' | 'group' | 'level'>;
 
 interface State {
   readonly total: number | null;
-  /** Files by their place in the order; `null` where they have not come yet. */
+  /** Files by position; `null` if not loaded. */
   readonly files: readonly (GridRow | null)[];
   readonly groups: readonly GridGroup[] | null;
   readonly closed: ReadonlySet<string>;
   readonly folders: readonly { readonly folder: string; readonly files: number }[];
   readonly kinds: readonly { readonly kind: string; readonly files: number }[];
-  /** Levels inside files that rows can be of. */
+  /** Levels available for rows. */
   readonly levels: readonly InnerLevel[];
   readonly error: string | null;
 }
 
-/** Lines of the grid with the place of each one's file; -1 for headings of groups. */
+/** Grid lines with file positions; -1 for group headings. */
 function linesOf(
   files: readonly (GridRow | null)[],
   groups: readonly GridGroup[] | null,
@@ -48,7 +48,7 @@ function linesOf(
   return { rows, places: Int32Array.from(places) };
 }
 
-/** The grid's rows, read page by page as they come into view. */
+/** Grid rows, loaded by page on demand. */
 export const ValuesStore = signalStore(
   withState<State>({ total: null, files: [], groups: null, closed: new Set<string>(), folders: [], kinds: [], levels: [], error: null }),
   withComputed(({ files, groups, closed }) => {
@@ -78,14 +78,14 @@ export const ValuesStore = signalStore(
             done();
           },
         });
-        // A question that was given up is answered with nothing.
+        // A cancelled request yields nothing.
         request.add(done);
         open.add(request);
       });
       if (!asked.has(page)) asked.set(page, coming);
       return coming;
     };
-    /** Pages that hold the lines `from` to `to`. */
+    /** Pages containing lines `from` to `to`. */
     const pagesOf = (from: number, to: number): number[] => {
       const places = store.places();
       const found = places === null ? [from, to] : [...places.slice(from, to + 1)].filter((place) => place >= 0);
@@ -94,10 +94,10 @@ export const ValuesStore = signalStore(
       return Array.from({ length: last - first + 1 }, (_, i) => first + i);
     };
     return {
-      /** Begins again with a query; rows that stand stay until the new ones come. */
+      /** Restarts with a query, keeping old rows until the answer. */
       load(next: Query): void {
         const regrouped = next.group !== query.group;
-        // What is there is of another kind: it must not be taken for the new rows.
+        // Old rows are of another kind and must not be kept.
         if (next.level !== query.level) patchState(store, { files: [], total: null });
         open.unsubscribe();
         open = new Subscription();
@@ -118,14 +118,14 @@ export const ValuesStore = signalStore(
         }
         void ask(0);
       },
-      /** Reads the pages that hold the lines `from` to `to`. */
+      /** Loads pages containing lines `from` to `to`. */
       ensure(from: number, to: number): void {
         for (const page of pagesOf(from, Math.max(from, Math.min(to, store.rows().length - 1)))) void ask(page);
       },
-      /** The same, and done when they are there. */
+      /** The same, completing when loaded. */
       async bring(from: number, to: number): Promise<void> {
         const pages = pagesOf(from, to);
-        // A few at a time: a range of a hundred thousand rows must not be five hundred requests at once.
+        // Limits concurrency: large ranges must not send hundreds of requests at once.
         for (let i = 0; i < pages.length; i += 4) await Promise.all(pages.slice(i, i + 4).map(ask));
       },
       toggle(group: string): void {

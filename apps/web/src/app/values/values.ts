@@ -47,7 +47,7 @@ import { ToDos } from './to-dos';
 import { ValuesStore } from './values.store';
 import { Why } from './why';
 
-/** The grid of files × properties with its filters, filling in, projects and sets, and what is behind the chosen cell. */
+/** The Values station: grid, filters, fill-in, projects and cell details. */
 @Component({
   selector: 'rule-values-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -598,7 +598,7 @@ export class ValuesStation {
   readonly search = input<string>();
   readonly where = input<string>();
   readonly group = input<GroupBy>();
-  /** The level inside files that rows are of; files themselves where it is absent. */
+  /** Level of rows; files if absent. */
   readonly rowsAsked = input<string | undefined>(undefined, { alias: 'rows' });
   protected readonly level = computed(() => INNER_LEVELS.find((level) => level === this.rowsAsked()));
   protected readonly levelWords = LEVEL_WORDS;
@@ -660,7 +660,7 @@ export class ValuesStation {
       ...(clauses.length ? { where: clauses } : {}),
     };
   });
-  /** The files that are filled in, where the address asks for that. */
+  /** Selected files for fill-in, from the URL. */
   protected readonly choice = computed(
     () => {
       const fill = this.fill();
@@ -669,10 +669,7 @@ export class ValuesStation {
     { equal: (a, b) => JSON.stringify(a) === JSON.stringify(b) },
   );
 
-  /**
-   * With a kind chosen, only the properties that apply to it. Those of holders inside files are columns where those holders are the rows, before
-   * those of their files; those above files are none.
-   */
+  /** Columns for the selected kind. With holder rows, their properties come first; properties above files are not columns. */
   protected readonly applying = computed(() => {
     const level = this.level();
     const kind = level ? KIND_OF_LEVEL[level] : this.kind();
@@ -687,7 +684,7 @@ export class ValuesStation {
     const found = chosen.flatMap((id) => byId.get(id) ?? []);
     return found.length ? found : this.applying();
   });
-  /** All columns in their order, those that are shown first. */
+  /** All columns, visible ones first. */
   protected readonly columnList = computed(() => {
     const shown = new Set(this.columns().map((property) => property.id));
     return [...this.columns(), ...this.applying().filter((property) => !shown.has(property.id))].map((property) => ({ property, on: shown.has(property.id) }));
@@ -730,7 +727,7 @@ export class ValuesStation {
   protected readonly cell = signal<ChosenCell | null>(null);
   protected readonly details = signal<FileDetails | null>(null);
   protected readonly show = plainHeld;
-  /** Rows that the grid shows. */
+  /** Visible rows. */
   protected readonly sight = signal({ from: 0, to: 0 });
   private filesAt(from: number, to: number): number[] {
     return this.grid
@@ -738,7 +735,7 @@ export class ValuesStation {
       .slice(from, to + 1)
       .flatMap((row) => (row !== null && !isGroup(row) ? [row.file.id] : []));
   }
-  /** Reads rows with what is pending for them, so that nothing is copied that waits to be changed. */
+  /** Loads rows with pending changes, so copies are current. */
   protected readonly bring = async (from: number, to: number): Promise<void> => {
     await this.grid.bring(from, to);
     await this.waiting.bring(this.filesAt(from, to));
@@ -769,7 +766,7 @@ export class ValuesStation {
     });
   }
 
-  /** What the rows are called, as many as there are. */
+  /** Counted name of the rows. */
   protected readonly rowWord = computed(() => {
     const level = this.level();
     const [one, many] = level ? LEVEL_WORDS[level] : (['file', 'files'] as const);
@@ -803,8 +800,8 @@ export class ValuesStation {
     if (this.tool()) setTimeout(() => document.querySelector<HTMLElement>('rule-values-station .panel input')?.focus());
   }
 
-  // Filling in with the form.
-  /** Files of the chosen range; all that the filter chooses where a single cell is chosen. */
+  // Fill-in with the form.
+  /** Files of the range; for a single cell, all matching the filter. */
   private chosenFiles(): number[] {
     const range = this.sheet()?.range();
     if (!range || range.top === range.bottom) return [];
@@ -826,7 +823,7 @@ export class ValuesStation {
     this.go({ fill: chosen.length ? `files:${rangesOf(chosen)}` : own ? `files:${own}` : 'filter', view: null });
   }
 
-  // Filters of single columns.
+  // Column filters.
   protected readonly filtering = signal<Property | null>(null);
   protected readonly operator = signal<Clause['operator']>('contains');
   protected readonly operand = signal('');
@@ -856,7 +853,7 @@ export class ValuesStation {
     return `${what} ${operator}${text && !operator.startsWith('is f') && operator !== 'is blank' ? ` ${text}` : ''}`;
   }
 
-  // Columns and kept views.
+  // Columns and saved views.
   protected readonly views = signal<readonly GridView[]>([]);
   protected readonly ownViews = computed(() => this.views().filter((kept) => kept.mine));
   protected readonly viewName = signal('');
@@ -941,14 +938,14 @@ export class ValuesStation {
       .subscribe({ next: () => this.views.update((views) => views.filter((other) => other.id !== kept.id)), error: this.notices.failed });
   }
 
-  // Changing values, and taking it back.
+  // Editing and undo.
   protected propose(values: GridEdit[], reason = 'typed in the grid'): void {
     if (values.length === 0) return;
     this.refusal.set(null);
     this.store.dispatch(TrayActions.propose({ values, reason }));
   }
 
-  /** Takes the last step back: what waited before it waits again, and what did not is given up. The server keeps the steps. */
+  /** Undoes the last step; the server keeps the steps. */
   protected undo(): void {
     if (this.steps().undo > 0) this.store.dispatch(TrayActions.undo({ again: false }));
     else this.notices.done('There is nothing to undo. Applied changes can be reverted in History.');
@@ -958,7 +955,7 @@ export class ValuesStation {
     if (this.steps().redo > 0) this.store.dispatch(TrayActions.undo({ again: true }));
   }
 
-  /** Puts values in the tray that stale ones should be. */
+  /** Adds updates of stale values to the tray. */
   protected renew(what: UpToDate): void {
     this.api.bringUpToDate(what).subscribe({
       next: ({ lines, barred, blanks }) => {
@@ -985,7 +982,7 @@ export class ValuesStation {
   protected readonly found = signal<ReplacementPreview | null>(null);
   protected readonly good = computed(() => (this.found()?.values ?? []).filter((entry) => entry.problem === null));
 
-  /** Looks through all files of the view for what is to be replaced; the server does, however many there are. */
+  /** Searches all files of the view, on the server. */
   protected lookFor(): void {
     const properties = this.typedColumns()
       .map((property) => property.id)
@@ -1023,7 +1020,7 @@ export class ValuesStation {
     this.found.set(null);
   }
 
-  /** Whether a cell is of something inside its file. */
+  /** Whether a cell belongs to a holder inside its file. */
   protected isInside({ row, property }: ChosenCell): boolean {
     return property !== null && holderOf(row, property) !== '';
   }

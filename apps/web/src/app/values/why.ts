@@ -3,7 +3,7 @@ import { CellReason } from '@rule/contract';
 import { Subscription } from 'rxjs';
 import { Api, plainHeld, problemOf, showInstant } from '../shared';
 
-/** Why a cell is as it is: typed by whom, ruled, inherited from where, stale, violating what. */
+/** Why a cell has its value: author, rule, inheritance, staleness, violations. */
 @Component({
   selector: 'rule-why',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -82,7 +82,7 @@ export class Why {
       const [file, property] = [this.file(), this.property()];
       untracked(() => {
         this.asking.unsubscribe();
-        // Whoever moves on with the arrow keys asks for nothing on the way.
+        // Debounced, so moving with arrow keys requests nothing.
         const timer = setTimeout(() => {
           this.asking = this.api.why(file, property).subscribe({
             next: (reason) => {

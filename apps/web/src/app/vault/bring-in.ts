@@ -6,7 +6,7 @@ import { CheckboxModule } from 'primeng/checkbox';
 import { Count, FileLink } from '../shared';
 import { RunResult } from './run-result';
 
-/** Files of the library that the vault does not have yet, with the record that each would get. */
+/** Files not yet in the vault, with their initial records. */
 @Component({
   selector: 'rule-bring-in',
   changeDetection: ChangeDetectionStrategy.OnPush,

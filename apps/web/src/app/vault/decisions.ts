@@ -2,7 +2,7 @@ import { LinkValues } from '@rule/contract';
 
 type Action = LinkValues['decision']['action'];
 
-/** What the next check-in does with a link, in words. */
+/** Outcome of a link at the next check-in, in words. */
 export const DECISION_WORDS: Readonly<Record<Action, string>> = {
   equal: 'nothing',
   in: 'file → record',
@@ -11,5 +11,5 @@ export const DECISION_WORDS: Readonly<Record<Action, string>> = {
   stays: 'stays apart',
 };
 
-/** How a decision is marked beside its words. */
+/** CSS class of a decision. */
 export const DECISION_CHIP: Readonly<Record<Action, string>> = { equal: 'good', in: 'brass', out: 'brass', ask: 'warn', stays: 'warn' };

@@ -10,7 +10,7 @@ import { MultiSelectModule } from 'primeng/multiselect';
 import { SelectModule } from 'primeng/select';
 import { Api, FileChoices, Notices } from '../shared';
 
-/** Outcomes of a check-in, as people say them. */
+/** Outcomes of a check-in in words. */
 export const OUTCOMES: Readonly<Record<Decision['action'], string>> = {
   equal: 'nothing to do',
   in: 'file to record',
@@ -19,7 +19,7 @@ export const OUTCOMES: Readonly<Record<Decision['action'], string>> = {
   stays: 'both stay as they are',
 };
 
-/** What a link can lead to, as a choice. */
+/** A possible link target. */
 interface EndChoice {
   readonly label: string;
   readonly value: string;
@@ -27,7 +27,7 @@ interface EndChoice {
 
 const keyOf = (end: LinkEnd): string => ('property' in end ? `${end.of === 'model' ? 'm' : 'p'}${end.property}` : `${end.place}:${end.name}`);
 
-/** A link that begins: of both sides alike. */
+/** Default of a new link. */
 export const newLink = (field = ''): Omit<Link, 'id'> => ({
   field,
   kinds: ['part'],
@@ -38,7 +38,7 @@ export const newLink = (field = ''): Omit<Link, 'id'> => ({
   step: null,
 });
 
-/** A link as it is defined: its field, files, addresses in their order, and who leads, with what the next check-in would make of it. */
+/** Editor of a link: field, scope, addresses and lead, with a table of outcomes. */
 @Component({
   selector: 'rule-link-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -320,7 +320,7 @@ export class LinkEditor {
   private readonly api = inject(Api);
   private readonly notices = inject(Notices);
   readonly link = input<Omit<Link, 'id'> | null>(null);
-  /** The number of the link that is changed; `null` for a new one. */
+  /** The edited link's number; `null` for a new one. */
   readonly number = input<number | null>(null);
   readonly definition = input.required<VaultDefinition>();
   readonly properties = input.required<readonly Property[]>();
@@ -363,7 +363,7 @@ export class LinkEditor {
       .steps.filter((step) => step.sets.includes(field ?? ''))
       .map((step) => step.name);
   });
-  /** Properties that files of the chosen kinds hold: themselves, on their sheets or in their variants; for drawings those of the model too. */
+  /** Linkable properties: of files, sheets, variants, and for drawings of the model. */
   protected readonly ends = computed<EndChoice[]>(() => {
     const link = this.edited();
     if (!link) return [];
@@ -378,7 +378,7 @@ export class LinkEditor {
       : [];
     return [...own, ...ofModel].filter((choice) => !taken.has(choice.value));
   });
-  /** Names that the sample file holds, those that are linked marked. */
+  /** Names in the sample file, linked ones marked. */
   protected readonly names = computed(() => {
     const link = this.edited();
     const taken = new Set(link?.at.map(keyOf) ?? []);
@@ -427,7 +427,7 @@ export class LinkEditor {
     const property = Number(value.slice(1));
     this.append(value.startsWith('m') ? { property, of: 'model' } : { property });
   }
-  /** A name that the schema knows is linked as its property: then a rename reaches it. */
+  /** Known names are linked as properties, so renames follow. */
   protected addName(place: 'property' | 'field', name: string): void {
     const known = place === 'property' ? this.properties().find((property) => property.writtenName === name) : undefined;
     this.append(known ? { property: known.id } : { place, name });
@@ -454,5 +454,5 @@ export class LinkEditor {
   }
 }
 
-/** Whether a record can hold a property: one of files, or of sheets and variants that agree. */
+/** Whether a record can hold a property. */
 const reachable = (property: Property): boolean => isHeldAt(property, 'document') || property.level === 'sheet' || property.level === 'variant';

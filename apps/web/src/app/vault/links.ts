@@ -6,14 +6,14 @@ import { leadOf } from '@rule/core/vault';
 import { ButtonModule } from 'primeng/button';
 import { Count, showInstant } from '../shared';
 
-/** Who leads, in words; what stands between the leads is told as it passes. */
+/** Lead in words; other settings as how values pass. */
 export function leadWords(link: Pick<Link, 'in' | 'out' | 'onClash' | 'step'>): string {
   const lead = leadOf(link);
   if (lead === 'a workflow step') return `the step ${link.step}`;
   return lead ?? `in ${link.in}, out ${link.out}, on clash ${link.onClash}`;
 }
 
-/** The links of the draft, each beside what is in force. */
+/** Links of the draft compared with those in force. */
 @Component({
   selector: 'rule-vault-links',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -118,7 +118,7 @@ export class VaultLinks {
       inDraft: !sameDefinition(inForce.get(link.id) ?? null, link),
     }));
   });
-  /** Links that are other than those in force, or gone. */
+  /** Links changed or removed in the draft. */
   protected readonly apart = computed(() => {
     const drafted = new Set(this.links().map((link) => link.id));
     const gone = this.state().links.filter((link) => !drafted.has(link.id)).length;

@@ -12,13 +12,13 @@ import { SelectModule } from 'primeng/select';
 import { TextareaModule } from 'primeng/textarea';
 import { Count } from '../shared';
 
-/** What a field takes, in words. */
+/** A field's type in words. */
 function typeWords({ type, length, choices }: VaultField): string {
   if (type === 'list') return `list of ${choices.length}`;
   return type === 'text' && length !== null ? `text, ${length} characters` : type;
 }
 
-/** The vault's record fields beside the schema: what does not agree, what is missing on either side, and how to make it agree. */
+/** Record fields compared with the schema, and how to align them. */
 @Component({
   selector: 'rule-record-fields',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -258,9 +258,9 @@ export class RecordFields {
   readonly mayDefine = input(false);
   readonly editable = input(false);
   readonly problem = input<string | null>(null);
-  /** A property that a field is made from. */
+  /** Creates a field from a property. */
   readonly made = output<number>();
-  /** A property that a link is wanted for. */
+  /** Adds a link for a property. */
   readonly link = output<number>();
   readonly changed = output<{ readonly name: string; readonly field: VaultField }>();
   readonly opened = output();
@@ -283,12 +283,12 @@ export class RecordFields {
       return own ? [{ property, kinds, caption: own.caption, taken: names.has(own.writtenName.toLowerCase()) }] : [];
     });
   });
-  /** The field as the one property that is linked to it would have it. */
+  /** The field as its linked property defines it. */
   protected readonly suited = computed(() => {
     const property = this.ofProperty();
     if (!property) return null;
     const suited = fieldOf(property);
-    // Only a field that was named after its property follows it to another name.
+    // Renames follow only for fields named after their property.
     return { ...suited, name: this.followsName() ? suited.name : (this.named() ?? '') };
   });
 
@@ -324,7 +324,7 @@ export class RecordFields {
     const field = this.edited()!;
     this.changed.emit({ name: this.named()!, field: { ...field, name: field.name.trim(), choices: field.type === 'list' ? field.choices : [] } });
   }
-  /** Closes the dialog, once the vault has taken it. */
+  /** Closes the dialog after success. */
   close(): void {
     this.edited.set(null);
   }

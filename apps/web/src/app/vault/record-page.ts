@@ -8,10 +8,10 @@ import { ExactName, FileLink, standingWords } from '../shared';
 import { DECISION_CHIP, DECISION_WORDS } from './decisions';
 import { TryValues } from './try-values';
 
-/** What was decided where file and record differ, by the number of the link. */
+/** Decisions on differences, by link number. */
 export type Settled = Readonly<Record<string, 'file' | 'record'>>;
 
-/** One file beside its record: what the next check-in would do with every link, and what has to be decided first. */
+/** A file beside its record: outcomes of the next check-in and open decisions. */
 @Component({
   selector: 'rule-vault-record',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -161,12 +161,12 @@ export class VaultRecord {
   readonly report = input<CheckInReport | null>(null);
   readonly busy = input(false);
   readonly editable = input(false);
-  /** States of the vault's workflow. */
+  /** Workflow states. */
   readonly states = input<readonly string[]>([]);
   readonly checkIn = output<Settled>();
   protected readonly trying = signal(false);
   protected readonly sides = ['file', 'record'] as const;
-  /** What was decided for what is shown; another file, or another state of it, is decided anew. */
+  /** Decisions for the displayed file and state; reset for others. */
   protected readonly settled = linkedSignal<VaultFile, Settled>({ source: () => this.record(), computation: () => ({}) });
 
   protected readonly standing = computed(() => standingWords(this.record()));
@@ -196,7 +196,7 @@ export class VaultRecord {
   protected ofModel = (v: LinkValues): boolean => v.end !== null && 'of' in v.end && v.end.of === 'model';
   protected actionName = (v: LinkValues): string => DECISION_WORDS[v.decision.action];
   protected chip = (v: LinkValues): string => DECISION_CHIP[v.decision.action];
-  /** What taking one side means: a blank one erases the other, and says so. */
+  /** Effect of taking one side; a blank erases the other. */
   protected takeText(v: LinkValues, side: 'file' | 'record'): string {
     const [taken, other] = side === 'file' ? [v.file, v.record] : [v.record, v.file];
     return taken ? `take ${taken}` : `erase ${other ?? ''}`;

@@ -13,12 +13,12 @@ interface State {
   readonly report: RecordEditReport | null;
   readonly busy: boolean;
   readonly definition: DefinitionView | null;
-  /** What is wrong with the field that is being changed. */
+  /** Error of the edited field. */
   readonly fieldProblem: string | null;
   readonly newcomers: readonly Newcomer[] | null;
 }
 
-/** Records of the vault, their definition, and files that have none yet. */
+/** State of records, their definition and new files. */
 export const RecordsStore = signalStore(
   withState<State>({ page: null, history: [], report: null, busy: false, definition: null, fieldProblem: null, newcomers: null }),
   withMethods((store, api = inject(Api), notices = inject(Notices)) => {
@@ -42,7 +42,7 @@ export const RecordsStore = signalStore(
       () => api.recordEdits(),
       (history) => ({ history }),
     );
-    /** Says what became of values, and looks again. */
+    /** Reports the outcome and reloads. */
     const reported = (work: Observable<RecordEditReport>, again: () => void) => {
       patchState(store, { busy: true, report: null });
       work.subscribe({
@@ -79,7 +79,7 @@ export const RecordsStore = signalStore(
       write: (edits: RecordEdits, again: () => void) => reported(api.editRecords(edits), again),
       undo: (edit: number, again: () => void) => reported(api.undoRecordEdit(edit), again),
       clearFieldProblem: () => patchState(store, { fieldProblem: null }),
-      /** Makes or changes a field in the vault. */
+      /** Creates or changes a field in the vault. */
       order: (order: FieldOrder, done: () => void) => {
         patchState(store, { fieldProblem: null });
         api.orderField(order).subscribe({

@@ -12,13 +12,13 @@ import { PaginatorModule } from 'primeng/paginator';
 import { SelectModule } from 'primeng/select';
 import { Count, showInstant, standingWords } from '../shared';
 
-/** Records on one page. */
+/** Page size. */
 export const PAGE_SIZE = 100;
 
-/** What of records is asked for, but for the page. */
+/** Record filter without paging. */
 export type RecordsFilter = Omit<RecordsQuery, 'offset' | 'limit'>;
 
-/** A value that was typed and not yet written. */
+/** An unsaved typed value. */
 interface Typed {
   readonly entry: number;
   readonly field: string;
@@ -28,10 +28,10 @@ interface Typed {
 
 const keyOf = (entry: number, field: string): string => `${entry}/${field}`;
 
-/** Fields that are shown before somebody chooses: those of the records, not those that the vault keeps itself. */
+/** Default columns: record fields without system fields. */
 const MOST_SHOWN = 6;
 
-/** Records of the vault, row by row: looked through, changed with the checks of field and property, and taken back. */
+/** Records grid: search, checked editing, undo. */
 @Component({
   selector: 'rule-vault-records',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -307,7 +307,7 @@ export class VaultRecords {
   protected readonly fields = computed(() => this.chosen() ?? this.allFields().slice(0, MOST_SHOWN));
 
   constructor() {
-    // What was written is no longer typed; what was left stays to be seen.
+    // Written values are cleared; refused ones stay visible.
     effect(() => {
       const report = this.report();
       untracked(() => {
@@ -335,7 +335,7 @@ export class VaultRecords {
     const typed = this.typed().get(keyOf(row.entry, field));
     return (typed ? typed.after : row.record[field]) ?? '';
   }
-  /** Opens a value for typing, at once: what is typed next goes into it. */
+  /** Opens a value for editing, synchronously. */
   protected begin(row: RecordRow, field: string): void {
     this.open.set(keyOf(row.entry, field));
     this.changes.detectChanges();
@@ -365,7 +365,7 @@ export class VaultRecords {
     }
   }
   protected move(event: KeyboardEvent, row: RecordRow, field: string, r: number, c: number): void {
-    // A letter begins the value anew, as in the grid of values.
+    // Typing replaces the value, as in the values grid.
     if (event.key.length === 1 && event.key !== ' ' && !event.ctrlKey && !event.metaKey && !event.altKey) {
       this.begin(row, field);
       return;

@@ -16,7 +16,7 @@ const CLASH_WORDS: Readonly<Record<VaultRun['clash'], string>> = {
   record: "take the record's value",
 };
 
-/** What can be done with files that are chosen, and how the button calls it. */
+/** Runs available for selected files, with button labels. */
 const RUNS: readonly { readonly value: RunKind; readonly text: string; readonly label: string }[] = [
   { value: 'check in', text: 'check in', label: 'Check in' },
   { value: 'records to files', text: 'records to files, no check-in', label: 'Pass records to' },
@@ -26,10 +26,10 @@ const RUNS: readonly { readonly value: RunKind; readonly text: string; readonly 
   { value: 'undo check-out', text: 'undo check-out', label: 'Undo the check-out of' },
 ];
 
-/** Whether a file has something to check in. */
+/** Whether there is anything to check in. */
 const acts = (row: RehearsedFile) => row.changed || row.counts.in + row.counts.out + row.counts.ask + (row.cells ?? 0) > 0;
 
-/** Many files of the vault: what checking them in would do, and what came of it. */
+/** Rehearsal and runs over many files. */
 @Component({
   selector: 'rule-vault-rehearsal',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -181,9 +181,9 @@ export class VaultRehearsal {
   readonly result = input<VaultRunResult | null>(null);
   readonly running = input(false);
   readonly editable = input(false);
-  /** A kept rehearsal that is shown instead of the present one. */
+  /** The displayed kept rehearsal, instead of the current one. */
   readonly kept = input<KeptRehearsalView | null>(null);
-  /** Whether kept rehearsals of others may be removed. */
+  /** Whether others' rehearsals may be removed. */
   readonly removable = input(false);
   readonly started = output<VaultRun>();
   readonly keeping = output<string>();
@@ -206,11 +206,11 @@ export class VaultRehearsal {
   protected readonly shown = computed(() => (this.quietly() ? this.told() : this.open()));
   protected readonly blocked = computed(() => this.open().filter((row) => row.blocked).length);
   private readonly ready = computed(() => this.shown().filter((row) => this.choosable(row)));
-  /** What cannot be checked in may still be fetched, or given free. */
+  /** Blocked files can still be fetched or released. */
   protected choosable(row: RehearsedFile): boolean {
     return this.kind() !== 'check in' || !row.blocked;
   }
-  /** Files that are chosen and can still be checked in. */
+  /** Selected files that can still be checked in. */
   protected readonly chosen = computed(() => new Set(this.ready().flatMap((row) => (this.picked().has(row.file) ? [row.file] : []))));
   protected readonly all = computed(() => this.ready().length > 0 && this.chosen().size === this.ready().length);
 
@@ -221,7 +221,7 @@ export class VaultRehearsal {
     this.naming.set(false);
   }
   protected byFile = (_: number, row: RehearsedFile) => row.file;
-  /** What failed, once more, in the way it was tried. */
+  /** Retries failed files with the same options. */
   protected retry({ kind, rows }: VaultRunResult): void {
     this.started.emit({
       kind,

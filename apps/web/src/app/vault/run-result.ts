@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, input, output } from '@an
 import { VaultRunFile, VaultRunResult } from '@rule/contract';
 import { Count, FileLink } from '../shared';
 
-/** What a run came to: what was done, and what was left out with its reason. */
+/** Result of a run, with reasons for skipped files. */
 @Component({
   selector: 'rule-run-result',
   changeDetection: ChangeDetectionStrategy.OnPush,

@@ -6,13 +6,13 @@ import { ButtonModule } from 'primeng/button';
 import { SelectModule } from 'primeng/select';
 import { Api, Count, problemOf } from '../shared';
 
-/** What the key column can hold besides record fields. */
+/** Option for keys that are paths or names. */
 const PATHS = '';
 
-/** Rows that are shown one by one. */
+/** Maximum rows shown. */
 const SHOWN = 300;
 
-/** A list from elsewhere, taken into records: which column is what, what it would change row by row, and what was refused. */
+/** Takes a list into records: column mapping, preview and refusals. */
 @Component({
   selector: 'rule-take-list',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -159,7 +159,7 @@ export class TakeList {
   private readonly api = inject(Api);
   readonly definition = input.required<VaultDefinition>();
   readonly undo = output<number>();
-  /** Said when records were changed. */
+  /** Emitted when records changed. */
   readonly taken = output();
 
   protected readonly over = signal(false);
@@ -186,7 +186,7 @@ export class TakeList {
   protected readonly values = computed(() => (this.rows() ?? []).reduce((sum, row) => sum + row.changes.length, 0));
   protected readonly changing = computed(() => (this.rows() ?? []).filter((row) => row.changes.length > 0).length);
   protected readonly refusedRows = computed(() => (this.rows() ?? []).filter((row) => row.problems.length > 0).length);
-  /** Rows with something to see, the refused ones first. */
+  /** Rows with changes or problems, refused ones first. */
   protected readonly shown = computed(() => {
     const rows = this.rows() ?? [];
     const refused = rows.filter((row) => row.problems.length > 0);
@@ -216,7 +216,7 @@ export class TakeList {
         this.table.set(table);
         this.key.set(table.headers[0] ?? '');
         this.keyField.set(PATHS);
-        // A column that is called as a field is taken as it.
+        // Columns named like fields are preselected.
         const byName = new Map(this.fields().map((field) => [field.toLowerCase(), field]));
         this.columns.set(
           Object.fromEntries(
@@ -229,7 +229,7 @@ export class TakeList {
     });
   }
   protected assign(header: string, field: string | null): void {
-    // A field takes one column.
+    // A field takes one column only.
     const rest = Object.entries(this.columns()).filter(([other, taken]) => other !== header && taken !== field);
     this.columns.set(Object.fromEntries(field === null ? rest : [...rest, [header, field]]));
     this.look();

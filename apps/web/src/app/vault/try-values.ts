@@ -8,16 +8,16 @@ import { Subscription } from 'rxjs';
 import { Api, problemOf } from '../shared';
 import { DECISION_CHIP, DECISION_WORDS } from './decisions';
 
-/** How long someone may pause while typing before the outcome is asked for, in milliseconds. */
+/** Debounce for typing, in milliseconds. */
 const TYPING_MS = 250;
 
-/** What was typed for a link's two sides; a side that is not there is as it is. */
+/** Typed sides of a link; absent sides are unchanged. */
 interface Typed {
   readonly file?: string;
   readonly record?: string;
 }
 
-/** Other values for a file and its record, on copies, with what the next check-in would make of them. */
+/** Tries other values on copies, with the outcome of the next check-in. */
 @Component({
   selector: 'rule-try-values',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -105,7 +105,7 @@ interface Typed {
 export class TryValues {
   private readonly api = inject(Api);
   readonly record = input.required<VaultFile>();
-  /** States of the vault's workflow. */
+  /** Workflow states. */
   readonly states = input.required<readonly string[]>();
   protected readonly sides = ['file', 'record'] as const;
   protected readonly state = linkedSignal(() => this.record().state);

@@ -170,7 +170,7 @@ describe('the vault', () => {
     editor.set({ field: 'SUPPLIER' });
     editor.add('p2');
     editor.addName('property', 'Maker');
-    // A name that is a property's is linked as the property, and once.
+    // A property's name is linked as that property, once.
     editor.addName('property', 'Supplier');
     editor.up(1);
     editor.lead('the record');
@@ -246,7 +246,7 @@ describe('the vault', () => {
     await stage.rested();
     expect(stage.last('tryValues')).toEqual([7, { state: 'in work', edits: [{ link: 1, record: 'Drum' }] }]);
     expect(outcome()).toEqual(['nothing', 'asks you', 'nothing', 'asks you']);
-    // What is as it is again is not tried.
+    // Unchanged values are not tried.
     await stage.type('TITLE, record', 'Old drum');
     await stage.rested();
     expect(stage.last('tryValues')).toEqual([7, { state: 'in work', edits: [] }]);
@@ -392,7 +392,7 @@ describe('the vault', () => {
       /by Edda Varga, edition 2\. 1 file of 7 had something to check in, 1 value was to be decided, 2 files could not be checked in\.$/,
     );
     expect(shown.text('[role=rowgroup]')).toContain('a/arm.step');
-    // What is shown is over: nothing can be chosen in it.
+    // It is finished: nothing can be selected.
     expect(() => shown.field('Choose a/arm.step')).toThrow();
     await shown.click('Remove');
     expect(shown.last('removeRehearsal')).toEqual([4]);
@@ -430,7 +430,7 @@ describe('the vault', () => {
     };
     await type('TITLE of drum.step: Drum', 'Great drum');
     await type('SUPPLIER of bolt.step: blank', 'c');
-    // What is typed as it was is nothing to write.
+    // Retyping the same value writes nothing.
     await type('TITLE of bolt.step: blank', '');
     await stage.click('Write 2 values');
     expect(stage.last('editRecords')).toEqual([
@@ -443,7 +443,7 @@ describe('the vault', () => {
       },
     ]);
     expect(stage.text('[role=status]').replace(/\s+/g, ' ')).toBe('1 value written, 1 left. Undoparts/bolt.step, SUPPLIER: takes one of: a, b');
-    // What was left stays to be seen and mended.
+    // Remaining problems stay visible.
     expect(stage.button('Write 1 value')).toBeTruthy();
     await stage.click('Undo');
     expect(stage.last('undoRecordEdit')).toEqual([5]);
@@ -468,7 +468,7 @@ describe('the vault', () => {
     expect(stage.text('.head p').replace(/\s+/g, ' ')).toContain('2 fields, 1 does not agree.');
     expect(stage.text('[role=alert]')).toContain('GONE, which the vault does not have');
     expect(stage.text('.finding')).toBe('! TITLE takes 30 characters; Description may have 40.');
-    // Nobody changes what the vault keeps itself.
+    // System fields are read-only.
     expect(() => stage.button('Change the field Revision')).toThrow();
     await stage.click('Change the field TITLE');
     await stage.click('Take it over');
@@ -495,7 +495,7 @@ describe('the vault', () => {
     Object.defineProperty(input, 'files', { value: [new File(['x'], 'old.csv')] });
     input.dispatchEvent(new Event('change'));
     await stage.settled();
-    // A column that is called as a field goes there.
+    // A column named like a field maps to it.
     expect(stage.last('previewRecordList')).toEqual([{ ...table, key: 'File', keyField: null, columns: [{ header: 'Title', field: 'TITLE' }] }]);
     expect(stage.page.textContent.replace(/\s+/g, ' ')).toContain('2 rows: 1 would change 1 value, 1 with something that is refused.');
     await stage.click('Write 1 value');

@@ -13,20 +13,20 @@ interface State {
   readonly error: string | null;
   readonly report: CheckInReport | null;
   readonly busy: boolean;
-  /** The vault's version that a check-in would have written over. */
+  /** The vault version a check-in would have replaced. */
   readonly newer: number | null;
-  /** What is wrong with the link that is being edited. */
+  /** Error of the edited link. */
   readonly linkProblem: string | null;
-  /** What a check-in of many files would do. */
+  /** Rehearsal of all files. */
   readonly rehearsed: readonly RehearsedFile[] | null;
-  /** Rehearsals that were kept, and the one that is shown. */
+  /** Kept rehearsals, and the displayed one. */
   readonly kept: readonly KeptRehearsal[];
   readonly keptView: KeptRehearsalView | null;
-  /** The job that checks files in. */
+  /** The running job. */
   readonly run: number | null;
 }
 
-/** What the Vault station works on: the vault as it last said, the links, and one file beside its record. */
+/** State of the Vault station. */
 export const VaultStore = signalStore(
   withState<State>({
     state: null,
@@ -82,7 +82,7 @@ export const VaultStore = signalStore(
         ),
       ),
     );
-    /** Changes a link of the draft, and says where it went. */
+    /** Changes a link of the draft. */
     const linking = (work: Observable<unknown>, done: () => void) => {
       patchState(store, { linkProblem: null });
       work.subscribe({
@@ -97,7 +97,7 @@ export const VaultStore = signalStore(
     return {
       look,
       show,
-      /** What is known at once, then what the vault says now. */
+      /** First the stored state, then a fresh one. */
       open: rxMethod<void>(
         pipe(
           switchMap(() =>

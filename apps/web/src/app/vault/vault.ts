@@ -19,7 +19,7 @@ import { VaultRehearsal } from './rehearsal';
 import { TakeList } from './take-list';
 import { VaultStore } from './vault.store';
 
-/** The vault: links, the definition of records, records beside files, and runs over many of them. */
+/** The Vault station: links, record definition, records and runs. */
 @Component({
   selector: 'rule-vault-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -310,18 +310,18 @@ export class VaultStation {
   protected readonly properties = this.global.selectSignal(catalogueFeature.selectActive);
   private readonly applied = this.global.selectSignal(trayFeature.selectAppliedCount);
   private readonly jobs = this.global.selectSignal(jobsFeature.selectAllJobs);
-  /** The run that was started here, or else the last one that is known. */
+  /** The run started here, or the latest one. */
   private readonly run = computed(() => this.jobs().find((job) => (this.store.run() === null ? job.kind === 'check-in' : job.id === this.store.run())) ?? null);
   protected readonly running = computed(() => this.run() !== null && goesOn(this.run()!));
   protected readonly runResult = computed(() => (this.run()?.state === 'done' ? (this.run()!.result as VaultRunResult) : null));
-  /** What was decided for the check-in that was tried last. */
+  /** Decisions of the last attempted check-in. */
   private sent: Settled = {};
   protected readonly edited = signal<Omit<Link, 'id'> | null>(null);
   protected readonly editedId = signal<number | null>(null);
   private readonly classes = signal<readonly ClassRow[]>([]);
   protected readonly classNames = computed(() => this.classes().map((entry) => entry.name));
   protected readonly fileId = computed(() => (this.file() ? Number(this.file()) : null));
-  /** The library that stands for the vault. */
+  /** The vault's library. */
   protected readonly stands = computed(() => this.store.state()?.libraries.find((library) => library.inVault) ?? null);
   protected readonly libraries = computed(() => [...(this.store.state()?.libraries ?? [])]);
   protected readonly captions = computed(() => new Map(this.properties().map((property) => [property.id, property.caption])));
@@ -336,7 +336,7 @@ export class VaultStation {
     ...(this.state() ? { state: this.state()! } : {}),
     ...(this.kind() ? { kind: this.kind() as RecordsFilter['kind'] & string } : {}),
   }));
-  /** Folders as a tree, those above others without files of their own too. */
+  /** Folder tree, including parents without files. */
   protected readonly folders = computed(() => {
     const own = new Map((this.store.state()?.folders ?? []).map((folder) => [folder.path, folder.files]));
     const paths = new Set<string>();
@@ -368,7 +368,7 @@ export class VaultStation {
         this.store.show(id);
       });
     });
-    // A rehearsal tells what is so now: again after every run, and after what was applied.
+    // Reloads the rehearsal after runs and applies.
     effect(() => {
       const asked = this.look() === 'rehearsal' && this.fileId() === null;
       this.applied();
@@ -378,7 +378,7 @@ export class VaultStation {
       const asked = this.look() === 'records' && this.fileId() === null;
       this.filter();
       this.offset();
-      // What the vault says now may be other than what was known when the page was opened.
+      // The fresh state may differ from the displayed one.
       this.store.state();
       if (asked) untracked(() => (this.loadPage(), this.records.loadHistory()));
     });
@@ -411,7 +411,7 @@ export class VaultStation {
   protected go(queryParams: Record<string, string | number | null>): void {
     void this.router.navigate([], { queryParams, queryParamsHandling: 'merge' });
   }
-  /** @param over a version of the vault that is knowingly replaced; then what was decided before holds */
+  /** @param over a vault version knowingly replaced; earlier decisions then apply */
   protected checkIn(settled: Settled | null, over?: number): void {
     if (settled) this.sent = settled;
     this.store.checkIn({ file: this.fileId()!, settled: this.sent, ...(over === undefined ? {} : { over }) });
@@ -438,7 +438,7 @@ export class VaultStation {
       this.edited.set(rest);
     } else this.edited.set(newLink());
   }
-  /** A link for a property that no field holds, to the field that is called as it, where there is one. */
+  /** Prepares a link for an unlinked property, to the field with its name if there is one. */
   protected linkProperty(id: number): void {
     const property = this.properties().find((other) => other.id === id);
     if (!property) return;

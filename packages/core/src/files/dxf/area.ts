@@ -1,16 +1,16 @@
 import { Point } from '../contract';
 
-/** A corner of an outline; `bulge` bends the line to the next one: the tangent of a quarter of the arc's angle, positive when counter-clockwise. */
+/** A vertex; `bulge` bends the segment to the next: the tangent of a quarter of the arc's angle, positive counter-clockwise. */
 export interface Vertex extends Point {
   readonly bulge: number;
 }
 
-/** Bulges below this are no bend: their radius would be beyond all numbers. */
+/** Smaller bulges count as straight. */
 export const STRAIGHT = 1e-9;
 
 /**
- * The exact area of a closed outline of straight lines and arcs: the polygon by the surveyor's formula, and
- * for each arc the circular segment r²·(θ − sin θ)/2 with θ = 4·atan(bulge) and r = chord / (2·sin(θ/2)).
+ * Exact area of an outline of lines and arcs: shoelace formula plus circular segments r²·(θ − sin θ)/2 with θ = 4·atan(bulge) and r = chord
+ * / (2·sin(θ/2)).
  */
 export function outlineArea(vertices: readonly Vertex[]): number {
   let twice = 0;

@@ -1,22 +1,22 @@
 import { BlockReading, CarriedBlock, FileError, Point } from '../contract';
 import { DxfGroups, Entity } from './groups';
 
-/** A group of an entity: its code and its value as text. */
+/** A group: code and text value. */
 export type Group = readonly [code: number, value: string];
 
-/** What a block may consist of to be carried: entities that refer to nothing outside the block but layers, styles and line types. */
+/** Entities that can be copied: they refer only to layers, styles and line types. */
 const CARRIED = new Set(['LINE', 'LWPOLYLINE', 'POLYLINE', 'VERTEX', 'SEQEND', 'CIRCLE', 'ARC', 'ELLIPSE', 'POINT', 'SOLID', 'TEXT', 'MTEXT', 'ATTDEF']);
 
-/** Groups that say which object an entity is and to which others it is tied, and where it is placed; they are given anew. */
+/** Codes for identity, references and placement, which are replaced. */
 const OWN_CODES = new Set([5, 330, 360, 67, 410, 347, 348, 390]);
 
-/** Entities whose owner is the polyline before them. */
+/** Entities owned by the preceding polyline. */
 const PARTS = new Set(['VERTEX', 'SEQEND']);
 
 const lower = (text: string): string => text.toLowerCase();
 
 class Source extends DxfGroups {
-  /** Groups of an entity without what is its own in this drawing; what programs have tied to it stays behind. */
+  /** Groups of an entity without handles and application data. */
   groups(entity: Entity, from = entity.from + 1): Group[] {
     const groups: Group[] = [];
     const { codes } = this.index;
@@ -26,7 +26,7 @@ class Source extends DxfGroups {
         while (k + 1 < entity.to && !(codes[k] === 102 && this.raw(k) === '}')) k++;
         continue;
       }
-      // Data of other programs stands at the end.
+      // Extended data comes last.
       if (code >= 1000) break;
       if (!OWN_CODES.has(code)) groups.push([code, this.value(k)]);
     }
@@ -61,20 +61,23 @@ class Source extends DxfGroups {
       entities: body,
       layers,
       styles: records('STYLE', new Set([...used(7), 'standard'])),
-      // A line type with letters or shapes in it refers to styles by handle: its lines are carried as plain ones.
+      // Complex line types refer to styles by handle and become continuous.
       lineTypes: records('LTYPE', lineTypes).filter(({ groups }) => !groups.some(([code]) => code === 340)),
     };
   }
 }
 
-/** A block's definition as it can be carried into another drawing. @throws FileError where that cannot be */
+/**
+ * Reads a portable block definition.
+ * @throws FileError if it cannot be copied
+ */
 export const carriedBlock = (bytes: Uint8Array, name: string): CarriedBlock => new Source(bytes).carried(name);
 
-/** What of a drawing a definition that is added needs to know. */
+/** A symbol table of the target drawing. */
 interface Tables {
   readonly names: ReadonlySet<string>;
   readonly handle: string | null;
-  /** Position of the group that closes the table. */
+  /** Index of its ENDTAB. */
   readonly end: number;
 }
 
@@ -113,7 +116,7 @@ class Target extends DxfGroups {
   }
 }
 
-/** Text that is put before the group at a position, or in the place of the groups up to another one. */
+/** Groups to insert, or to replace others with. */
 export interface GroupSplice {
   readonly at: number;
   readonly to: number;
@@ -123,10 +126,9 @@ export interface GroupSplice {
 const decimal = (n: number) => (Number.isInteger(n) ? n.toFixed(1) : String(n));
 
 /**
- * What gives a drawing a block's definition, in place of one of the same name, with the layers, styles and line types that it lacks. Those
- * that it has stay as they are.
- * @param free a handle that no object has yet
- * @throws FileError where the drawing cannot take it
+ * Adds or replaces a block definition, with missing layers, styles and line types. Existing ones stay.
+ * @param free allocates a handle
+ * @throws FileError if the drawing cannot take it
  */
 export function definitionSplices(bytes: Uint8Array, carried: CarriedBlock, free: () => string): GroupSplice[] {
   const target = new Target(bytes);
@@ -217,7 +219,10 @@ export function definitionSplices(bytes: Uint8Array, carried: CarriedBlock, free
   return splices;
 }
 
-/** What takes a block's definition out of a drawing. @throws FileError where the drawing does not have it */
+/**
+ * Removes a block definition.
+ * @throws FileError if there is none
+ */
 export function removalSplices(bytes: Uint8Array, name: string): GroupSplice[] {
   const target = new Target(bytes);
   const there = target.definition(name);
@@ -226,7 +231,7 @@ export function removalSplices(bytes: Uint8Array, name: string): GroupSplice[] {
   return [{ at: there.from, to: there.to, groups: [] }, ...(record ? [{ at: record.from, to: record.to, groups: [] }] : [])];
 }
 
-/** What is compared of a block's definition: its cells and what it is drawn of, without the fonts, which are the drawing's. */
+/** Comparable content of a definition: cells and shapes, without fonts. */
 const comparable = ({ cells, shapes }: BlockReading): string => {
   const round = (n: number) => Number(n.toPrecision(9));
   return JSON.stringify(
@@ -257,10 +262,7 @@ const comparable = ({ cells, shapes }: BlockReading): string => {
   );
 };
 
-/**
- * A block's definition as a value that can be compared: how much it has, and a mark that differs where anything of it does (FNV-1a of 32
- * bits, twice).
- */
+/** A definition as comparable text: counts and a hash (32-bit FNV-1a, twice). */
 export function definitionText(block: BlockReading): string {
   const text = comparable(block);
   const mark = (seed: number): string => {

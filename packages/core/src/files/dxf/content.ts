@@ -2,47 +2,47 @@ import { BlockReading, FileProblem, InsertReading, OwnLettering, Point, SheetRea
 import { DxfIndex } from './scan';
 import { DxfText } from './text';
 
-/** A DXF file with the positions of the groups that writing needs. */
+/** A DXF file with group indexes for writing. */
 export interface DxfContent {
   readonly index: DxfIndex;
   readonly version: string;
   readonly text: DxfText;
-  /** Document properties: positions of the pairs `9 $CUSTOMPROPERTYTAG`, `1 name`, `9 $CUSTOMPROPERTY`, `1 value`. */
+  /** Document properties: indexes of the groups `9 $CUSTOMPROPERTYTAG`, `1 name`, `9 $CUSTOMPROPERTY`, `1 value`. */
   readonly properties: readonly { readonly name: string; readonly value: string; readonly first: number; readonly valueAt: number }[];
-  /** Position of the `ENDSEC` that closes the header; -1 when the file has no header. */
+  /** Index of the header's ENDSEC; -1 if none. */
   readonly headerEnd: number;
   readonly fields: readonly { readonly name: string; readonly value: string; readonly valueAt: number }[];
   readonly blocks: readonly BlockContent[];
   readonly inserts: readonly InsertContent[];
   readonly sheets: readonly SheetReading[];
-  /** Position of the value of `$HANDSEED`, the next free handle; -1 when the file has none. */
+  /** Index of the value of `$HANDSEED`; -1 if none. */
   readonly handleSeedAt: number;
-  /** That value; empty when the file has none. */
+  /** Its value; empty if none. */
   readonly nextHandle: string;
   readonly problems: readonly FileProblem[];
 }
 
-/** A block with what is needed to give an insert an attribute that it lacks. */
+/** A block with raw data for adding attributes. */
 export interface BlockContent extends BlockReading {
   readonly base: Point;
-  /** Raw values of the attribute definitions, in the order of `cells`. */
+  /** Raw attribute definitions, in the order of `cells`. */
   readonly definitions: readonly {
-    /** As the block has it: two may have the same. */
+    /** Original tag; may repeat. */
     readonly tag: string;
-    /** Its handle, where the drawing has handles. */
+    /** Handle, if any. */
     readonly handle: string | undefined;
     readonly layer: string;
-    /** Number of its colour; `undefined` where it takes that of its layer. */
+    /** Colour number; `undefined` for by layer. */
     readonly colour: string | undefined;
     readonly trueColour: string | undefined;
     readonly lineType: string | undefined;
-    /** How far its letters lean, in degrees. */
+    /** Oblique angle in degrees. */
     readonly oblique: number;
     readonly style: string;
     readonly flags: string;
     readonly align: string;
     readonly valign: string;
-    /** Height and width factor as they are written; no width factor where the definition says none. */
+    /** Height and width factor as written; width factor may be absent. */
     readonly height: string | undefined;
     readonly widthFactor: string | undefined;
     readonly first: Point;
@@ -50,21 +50,21 @@ export interface BlockContent extends BlockReading {
   }[];
 }
 
-/** A cell of an insert. `valueAt` is -1 for a constant one. */
+/** A cell of an insert. `valueAt` is -1 for constants. */
 export interface CellContent {
   readonly tag: string;
   readonly text: string;
   readonly valueAt: number;
-  /** Positions of the text groups of a multi-line attribute's inner MTEXT. */
+  /** Indexes of text groups in a multi-line attribute's MTEXT. */
   readonly inner: readonly number[];
   readonly fixed?: string;
-  /** Positions of the groups of its height and width factor; -1 for one that is not there. */
+  /** Indexes of height and width factor; -1 if absent. */
   readonly heightAt: number;
   readonly widthAt: number;
-  /** Position of the height inside a text of several lines. */
+  /** Index of the height inside multi-line text. */
   readonly innerHeightAt: number;
   readonly lettering: { readonly height: number; readonly widthFactor: number; readonly at: Point } | null;
-  /** Handle of the text itself, and whether it is one of several lines, where it is a plain text of the sheet. */
+  /** Handle of a plain text, and whether it is an MTEXT. */
   readonly textHandle?: string | undefined;
   readonly paragraph?: boolean;
 }
@@ -78,11 +78,11 @@ export interface InsertContent extends Omit<InsertReading, 'scale'> {
   readonly scale: Point;
   readonly rotation: number;
   readonly inPaper: boolean;
-  /** Position of the first group of the insert, of its `2` (block name), and of the group before which a new attribute goes. */
+  /** Indexes of the insert's first group, its block name, and the place for new attributes. */
   readonly from: number;
   readonly nameAt: number;
   readonly attributesEnd: number;
-  /** Position of the first group behind all of it. */
+  /** Index after the insert. */
   readonly end: number;
   readonly hasAttributes: boolean;
 }

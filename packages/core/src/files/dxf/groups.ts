@@ -4,31 +4,31 @@ import { Vertex } from './area';
 import { DxfIndex, scanDxf } from './scan';
 import { DxfText, dxfText } from './text';
 
-/** One entity or object of a drawing: the positions of its groups, its type first. */
+/** An entity or object: type and group range. */
 export interface Entity {
   readonly type: string;
   readonly from: number;
   readonly to: number;
 }
 
-/** From where to where a section goes. */
+/** Group range of a section. */
 export interface Section {
   readonly from: number;
   readonly to: number;
 }
 
-/** The groups of a drawing: what its sections are, and what an entity's groups say. */
+/** Access to a drawing's groups. */
 export class DxfGroups {
   readonly index: DxfIndex;
   readonly sections: ReadonlyMap<string, Section>;
-  /** Version of the drawing, by its code. */
+  /** Version code. */
   readonly version: string;
   readonly codePage: string;
   readonly text: DxfText;
-  /** Variables of the header, with the position of their names. */
+  /** Header variables with the index of their names. */
   readonly variables: readonly { readonly name: string; readonly at: number }[];
 
-  /** @throws FileError when the bytes are no text of groups */
+  /** @throws FileError if the bytes are not DXF */
   constructor(bytes: Uint8Array) {
     this.index = scanDxf(bytes);
     this.sections = this.findSections();
@@ -56,54 +56,54 @@ export class DxfGroups {
     return sections;
   }
 
-  /** Position of the first group of a variable's value; -1 when the header has none of that name. */
+  /** Index of a header variable's value; -1 if missing. */
   variable(name: string): number {
     const found = this.variables.find((variable) => variable.name === name);
     return found ? found.at + 1 : -1;
   }
 
-  /** A group's value as it is written, without blanks around it. */
+  /** Raw trimmed value of a group. */
   raw(at: number): string {
     const { bytes, starts, ends } = this.index;
     return bytewiseText(bytes, starts[at]!, ends[at]!).trim();
   }
 
-  /** A group's value as text. */
+  /** Decoded value of a group. */
   value(at: number): string {
     const { bytes, starts, ends } = this.index;
     return plainAscii(bytes, starts[at]!, ends[at]!) ?? this.text.decode(bytes.subarray(starts[at], ends[at]));
   }
 
-  /** The first group with a code in an entity, as text; `undefined` when it has none. */
+  /** The first group with a code; `undefined` if none. */
   get(entity: Entity, code: number): string | undefined {
     const at = this.find(entity, code);
     return at < 0 ? undefined : this.value(at);
   }
 
-  /** Position of the first group with a code in an entity; -1 when it has none. */
+  /** Index of the first group with a code; -1 if none. */
   find(entity: Entity, code: number): number {
     const { codes } = this.index;
     for (let k = entity.from + 1; k < entity.to; k++) {
       if (codes[k] === code) return k;
-      // What stands between `102 {…` and `102 }` belongs to a program: its handles are not the entity's own.
+      // Groups between `102 {…` and `102 }` belong to applications.
       if (codes[k] === 102 && this.raw(k).startsWith('{')) while (k + 1 < entity.to && !(codes[k + 1] === 102 && this.raw(k + 1) === '}')) k++;
     }
     return -1;
   }
 
-  /** The number of the first group with a code; `otherwise` when there is none that is a number. */
+  /** A number by code; `otherwise` if absent or invalid. */
   number(entity: Entity, code: number, otherwise: number): number {
     const text = this.get(entity, code);
     const n = text === undefined ? Number.NaN : Number(text);
     return Number.isFinite(n) ? n : otherwise;
   }
 
-  /** The point whose first coordinate has a code. */
+  /** A point by its first code. */
   point(entity: Entity, code: number): Point {
     return { x: this.number(entity, code, 0), y: this.number(entity, code + 10, 0) };
   }
 
-  /** The entities between two positions. */
+  /** Entities in a range. */
   entities(from: number, to: number): Entity[] {
     const { codes } = this.index;
     const entities: Entity[] = [];
@@ -117,20 +117,20 @@ export class DxfGroups {
     return entities;
   }
 
-  /** The entities of a section; none when the drawing has no such section. */
+  /** Entities of a section; none if missing. */
   within(name: string): Entity[] {
     const section = this.sections.get(name);
     return section ? this.entities(section.from, section.to) : [];
   }
 
-  /** The text of an MTEXT: pieces of 250 letters before its last one. */
+  /** Complete MTEXT content, including its 250-character pieces. */
   longText(entity: Entity): string {
     let text = '';
     for (let k = entity.from + 1; k < entity.to; k++) if (this.index.codes[k] === 1 || this.index.codes[k] === 3) text += this.value(k);
     return text;
   }
 
-  /** The corners of an LWPOLYLINE. */
+  /** Vertices of an LWPOLYLINE. */
   vertices(entity: Entity): Vertex[] {
     const points: { x: number; y: number; bulge: number }[] = [];
     const { codes } = this.index;

@@ -14,5 +14,5 @@ export { carriedBlock, definitionText } from './carry';
 export { boxOf, makeSheet } from './make';
 export type { MoreBlocks, Outline, SheetPlan } from './make';
 
-/** DXF, ASCII, from AC1009 on: drawings. */
+/** ASCII DXF from AC1009 on. */
 export const dxf: FileFormat = { id: 'dxf', endings: ['.dxf'], read: (bytes) => sound(readDxf(bytes)), modify: modifyDxf };

@@ -1,17 +1,17 @@
 import { DxfGroups, Entity } from './groups';
 
-/** What the drawing says of a layout. */
+/** A layout record. */
 export interface LayoutRecord {
   readonly name: string;
-  /** Handle of the record of its block. */
+  /** Handle of its block record. */
   readonly record: string;
-  /** Its place among the layouts; -1 where that is not said. */
+  /** Tab order; -1 if not stated. */
   readonly order: number;
-  /** The paper that it is set up for, in millimetres; `null` where that is not said. */
+  /** Paper size in millimetres; `null` if not stated. */
   readonly paper: { readonly width: number; readonly height: number } | null;
 }
 
-/** A layout as its object says it; `null` for other objects, and for layouts without a name or a block. */
+/** Parses a LAYOUT object; `null` for others and incomplete ones. */
 export function layoutRecord(groups: DxfGroups, object: Entity): LayoutRecord | null {
   if (object.type !== 'LAYOUT') return null;
   const { codes } = groups.index;
@@ -32,28 +32,28 @@ export function layoutRecord(groups: DxfGroups, object: Entity): LayoutRecord | 
   return name && record ? { name, record, order, paper: paper.width > 0 && paper.height > 0 ? paper : null } : null;
 }
 
-/** The layout that is the model, and the one of versions that have a single sheet. */
+/** Names of model space, and of paper space in old versions. */
 export const MODEL = 'model';
 const ONE_SHEET = 'paper';
 
-/** The layout that an object of the section of objects is on, by the names of layouts of block records. */
+/** The layout of an entity, by block record names. */
 export const layoutOfEntity = (groups: DxfGroups, entity: Entity, names: ReadonlyMap<string, string>): string =>
   groups.get(entity, 67)?.trim() === '1' ? (names.get(groups.get(entity, 330)?.trim() ?? '') ?? ONE_SHEET) : MODEL;
 
-/** The layout that a block of a whole layout is; `null` for other blocks. */
+/** The layout of a layout block; `null` for other blocks. */
 export function layoutOfBlock(groups: DxfGroups, block: Entity, names: ReadonlyMap<string, string>): string | null {
   const name = groups.get(block, 2) ?? '';
   if (!/^\*(paper|model)_space/i.test(name)) return null;
   return names.get(groups.get(block, 330)?.trim() ?? '') ?? (/model/i.test(name) ? MODEL : name);
 }
 
-/** A layout with all that is on it. */
+/** A layout with its entities. */
 export interface LayoutBody {
   readonly entities: readonly Entity[];
   readonly paper: LayoutRecord['paper'];
 }
 
-/** All layouts of a drawing that anything is on, by name. */
+/** All non-empty layouts by name. */
 export function layoutsOf(groups: DxfGroups): Map<string, LayoutBody> {
   const records = groups.within('OBJECTS').flatMap((object) => layoutRecord(groups, object) ?? []);
   const names = new Map(records.map(({ record, name }) => [record, name]));
@@ -66,7 +66,7 @@ export function layoutsOf(groups: DxfGroups): Map<string, LayoutBody> {
   };
   let current = into(MODEL);
   for (const entity of groups.within('ENTITIES')) {
-    // Vertices and attributes stand where the object before them does.
+    // Vertices and attributes follow their owner.
     if (!['VERTEX', 'ATTRIB', 'SEQEND'].includes(entity.type)) current = into(layoutOfEntity(groups, entity, names));
     current.push(entity);
   }

@@ -2,17 +2,17 @@ import { heldText } from '../../values';
 import { CellDefinition, LetteringAspect, OwnLettering, Point, ReadValue, letteringName, plainNumber } from '../contract';
 import { BlockContent, CellContent, InsertContent } from './content';
 
-/** How lettering of a block is on a sheet where the block is placed. */
+/** Placement of a block. */
 interface Placing {
   readonly at: Point;
   readonly scale: Point;
   readonly rotation: number;
 }
 
-/** Lengths that differ by less are the same. */
+/** Length tolerance. */
 const NEAR = 1e-4;
 
-/** The cells of an insert that are not lettered or placed as the block says. */
+/** Cells with lettering or position overrides. */
 export function ownLettering(block: BlockContent, { at, scale, rotation }: Placing, cells: readonly CellContent[]): Record<string, OwnLettering> {
   const own: Record<string, OwnLettering> = {};
   const angle = (-rotation * Math.PI) / 180;
@@ -34,13 +34,13 @@ export function ownLettering(block: BlockContent, { at, scale, rotation }: Placi
   return own;
 }
 
-/** The lettering of a cell on a sheet where its block is placed with a scale, as the block defines it. */
+/** A cell's defined lettering, scaled by the insert. */
 export const asPlaced = ({ height, widthFactor }: Pick<CellDefinition, 'height' | 'widthFactor'>, scale: Point): { height: number; widthFactor: number } => ({
   height: height * Math.abs(scale.y || 1),
   widthFactor: widthFactor * Math.abs((scale.x || 1) / (scale.y || 1)),
 });
 
-/** The lettering of cells that is not what their block says. */
+/** Lettering values that differ from the block. */
 export function letteringValues({ own, scale }: Pick<InsertContent, 'own' | 'scale'>, block: BlockContent | undefined): ReadValue[] {
   return Object.entries(own).flatMap(([tag, { height, widthFactor }]): ReadValue[] => {
     const defined = block?.cells.find((cell) => cell.tag === tag);

@@ -1,6 +1,6 @@
 import { BlockReading, BlockShape, CellDefinition, Point } from '../contract';
 
-/** Makes DXF drawings of version AC1032: a sheet with frame and title block in paper space, outlines in model space. */
+/** Creates AC1032 drawings: frame and title block in paper space, outlines in model space. */
 
 const INCH = 25.4;
 
@@ -9,43 +9,43 @@ type Pair = readonly [number, string | number];
 /** A closed outline or circle of the view, in model millimetres. */
 export type Outline = { readonly rect: readonly [number, number, number, number] } | { readonly circle: readonly [number, number, number] };
 
-/** What a drawing that is made holds. */
+/** Content of a created drawing. */
 export interface SheetPlan {
-  /** The trimmed sheet, in millimetres. */
+  /** Trimmed sheet size in millimetres. */
   readonly width: number;
   readonly height: number;
-  /** Whether the drawing's unit is the inch rather than the millimetre. */
+  /** Whether the unit is inches. */
   readonly inches: boolean;
-  /** The title block in the lower right corner, if there is one. */
+  /** Title block in the lower right corner, if any. */
   readonly block: BlockReading | null;
-  /** Millimetres of one unit of the block. */
+  /** Millimetres per block unit. */
   readonly blockUnit: number;
   readonly properties: Readonly<Record<string, string>>;
   readonly cells: Readonly<Record<string, string>>;
   readonly outlines: readonly Outline[];
-  /** Drawing scale as a factor: 0.5 is 1:2. */
+  /** Scale factor: 0.5 is 1:2. */
   readonly scale: number;
   readonly savedBy: string;
-  /** Further blocks with cells, in millimetres, and where they are placed on the sheet: rows of a parts list, item marks. */
+  /** Further blocks in millimetres with placements: list rows, item marks. */
   readonly more?: readonly MoreBlocks[];
 }
 
-/** A block that is placed any number of times. */
+/** A block with placements. */
 export interface MoreBlocks {
   readonly block: BlockReading;
   readonly placed: readonly { readonly at: Point; readonly cells: Readonly<Record<string, string>> }[];
 }
 
-/** Such a block with the handle of its record. */
+/** The same with its record's handle. */
 interface OwnedBlock extends MoreBlocks {
   readonly owner: string;
 }
 
-/** Builds the group pairs of a drawing with handles and owners. */
+/** Builds groups with handles and owners. */
 class Dxf {
   private readonly lines: string[] = [];
   private last = 0x20;
-  /** Lengths are divided by this while entities are written. */
+  /** Lengths are divided by this. */
   unit = 1;
   handle(): string {
     return (++this.last).toString(16).toUpperCase();
@@ -65,7 +65,7 @@ class Dxf {
   }
 }
 
-/** What a block is drawn of, as entities of the block. */
+/** Shapes as entities. */
 function drawShape(d: Dxf, shape: BlockShape, owner: string): void {
   if (shape.shape === 'circle')
     d.put(...entity(d, 'CIRCLE', owner, 'SHEET', 'AcDbCircle', false), [10, shape.at.x], [20, shape.at.y], [30, 0], [40, shape.radius]);
@@ -97,7 +97,7 @@ function drawShape(d: Dxf, shape: BlockShape, owner: string): void {
   }
 }
 
-/** Group codes of coordinates, sizes and view heights among those that entities here use; a layout's paper stays in millimetres. */
+/** Codes of lengths; the layout's paper stays in millimetres. */
 const isLength = (code: number) => code < 42 || code === 45;
 
 const decimal = (n: number) => (Number.isInteger(n) ? `${n}.0` : String(Math.round(n * 1e6) / 1e6));
@@ -106,7 +106,7 @@ const FORM = '1E';
 const MODEL = '1F';
 const PAPER = '1B';
 
-/** Makes one drawing. Names and texts are in it as they are; they may hold no line breaks. */
+/** Creates a drawing. Names and texts must not contain line breaks. */
 export function makeSheet(sheet: SheetPlan): Uint8Array {
   const body = new Dxf();
   const { width, height, inches } = sheet;
@@ -196,7 +196,7 @@ function rectangle(d: Dxf, owner: string, layer: string, paper: boolean, [x, y, 
     d.put([10, px], [20, py]);
 }
 
-/** Text codes of a cell that are not those of a text at its left baseline. */
+/** Alignment codes, if not left baseline. */
 const alignment = ({ at, align, valign, rotation, widthFactor }: CellDefinition, ox = 0, oy = 0): readonly Pair[] => {
   const across = { left: 0, centre: 1, right: 2 }[align];
   const up = { baseline: 0, bottom: 1, middle: 2, top: 3 }[valign];
@@ -218,7 +218,7 @@ const vertical = ({ align, valign }: CellDefinition): readonly Pair[] => {
   return align !== 'left' || up ? [[74, up]] : [];
 };
 
-/** A block with its lengths in millimetres, its corner at the origin. */
+/** Scales a block to millimetres, with its corner at the origin. */
 function inMillimetres(block: BlockReading, unit: number): BlockReading {
   const box = boxOf(block);
   const point = ({ x, y }: { readonly x: number; readonly y: number }) => ({ x: (x - box.x) * unit, y: (y - box.y) * unit });
@@ -233,7 +233,7 @@ function inMillimetres(block: BlockReading, unit: number): BlockReading {
   };
 }
 
-/** The box around a block's lines and cells, in its own units. */
+/** Bounding box of a block. */
 export function boxOf({ cells, shapes }: Pick<BlockReading, 'cells' | 'shapes'>): {
   readonly x: number;
   readonly y: number;
@@ -343,7 +343,7 @@ function entities(d: Dxf, sheet: SheetPlan, form: BlockReading | null, more: rea
   d.put([0, 'ENDSEC']);
 }
 
-/** Places a block with its cells. */
+/** Places a block with cells. */
 function title(d: Dxf, form: BlockReading, cells: SheetPlan['cells'], ox: number, oy: number): void {
   const insert = d.handle();
   d.put(

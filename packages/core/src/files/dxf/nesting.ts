@@ -1,21 +1,21 @@
 import { LabelReading, OutlineReading, Point } from '../contract';
 import { Vertex, outlineArea } from './area';
 
-/** A closed outline as it is drawn. */
+/** A closed outline. */
 export interface DrawnOutline {
   readonly layer: string;
   readonly vertices: readonly Vertex[];
 }
 
-/** A text with the point at which it stands. */
+/** A text with its position. */
 export interface DrawnText {
   readonly text: string;
   readonly at: Point;
 }
 
-/** Corners that stand for an arc of a full circle when it is asked what lies inside. */
+/** Segments per full circle for inside tests. */
 const CORNERS = 64;
-/** Comparisons of a box with a box or a point that are made for one layout. */
+/** Maximum comparisons per layout. */
 const MOST_COMPARISONS = 20_000_000;
 
 interface Ring {
@@ -26,7 +26,7 @@ interface Ring {
   readonly max: Point;
 }
 
-/** The outline with its arcs as short straight lines. */
+/** Outline with arcs as segments. */
 function flatten(vertices: readonly Vertex[]): Point[] {
   const points: Point[] = [];
   for (const [i, a] of vertices.entries()) {
@@ -37,7 +37,7 @@ function flatten(vertices: readonly Vertex[]): Point[] {
     const chord = Math.hypot(b.x - a.x, b.y - a.y);
     if (chord === 0) continue;
     const radius = chord / (2 * Math.sin(angle / 2));
-    // The centre lies on the chord's perpendicular, on the left of it for an arc that runs counter-clockwise.
+    // The centre lies on the chord's perpendicular, to the left for counter-clockwise arcs.
     const height = radius * Math.cos(angle / 2);
     const centre = { x: (a.x + b.x) / 2 - ((b.y - a.y) / chord) * height, y: (a.y + b.y) / 2 + ((b.x - a.x) / chord) * height };
     const start = Math.atan2(a.y - centre.y, a.x - centre.x);
@@ -50,7 +50,7 @@ function flatten(vertices: readonly Vertex[]): Point[] {
   return points;
 }
 
-/** Whether a point lies inside: a ray to the right crosses the outline an odd number of times. */
+/** Point in polygon, by ray casting. */
 function isInside({ x, y }: Point, { points, min, max }: Ring): boolean {
   if (x < min.x || x > max.x || y < min.y || y > max.y) return false;
   let inside = false;
@@ -73,7 +73,7 @@ function ringOf({ layer, vertices }: DrawnOutline): Ring {
   return { points, layer, area: outlineArea(vertices), min: { x: minX, y: minY }, max: { x: maxX, y: maxY } };
 }
 
-/** Whether a smaller ring lies in a larger one: the middle of one of its sides does, and so does another. */
+/** Whether a smaller ring lies inside a larger one, tested at side midpoints. */
 const liesIn = (small: Ring, large: Ring): boolean => {
   if (small.min.x < large.min.x || small.max.x > large.max.x || small.min.y < large.min.y || small.max.y > large.max.y) return false;
   const middle = (i: number): Point => {
@@ -83,10 +83,7 @@ const liesIn = (small: Ring, large: Ring): boolean => {
   return isInside(middle(0), large) && isInside(middle(small.points.length >> 1), large);
 };
 
-/**
- * Which outlines of a layer lie in which, and which outlines enclose which texts. A layout with so many of both that this would take
- * long is given without: `complete` says so.
- */
+/** Nesting of outlines by layer, and of texts in outlines. `complete` is false if skipped for size. */
 export function nest(
   outlines: readonly DrawnOutline[],
   texts: readonly DrawnText[],

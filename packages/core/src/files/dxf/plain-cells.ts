@@ -2,34 +2,33 @@ import { Rooms, straightEdges } from '../../lettering/room';
 import { BlockShape, CellDefinition } from '../contract';
 import { Keys } from '../keys';
 
-/** A text that is on a sheet itself. */
+/** A text on a sheet. */
 export interface SheetText<T> {
   readonly entity: T;
   readonly text: string;
-  /** Its place and lettering, as those of a cell. */
+  /** Position and lettering. */
   readonly place: Omit<CellDefinition, 'tag' | 'prompt' | 'preset' | 'constant' | 'multiline'>;
 }
 
-/** A text with a caption in its box: a cell, though nobody made it one. */
+/** A captioned text in a box, treated as a cell. */
 export interface PlainCell<T> extends SheetText<T> {
   readonly tag: string;
 }
 
-/** The block that plain texts of a sheet are, for people. */
+/** Display name of the pseudo-block of plain texts. */
 export const PLAIN_TEXTS = 'Plain texts';
 
-/** Fewer captioned texts on a sheet are no title block. */
+/** Minimum captioned texts. */
 const LEAST = 3;
-/** Texts × lines that are compared on one sheet at most: beyond that a drawing is no form. */
+/** Maximum texts × lines compared per sheet. */
 const MOST_PAIRS = 4_000_000;
-/** A box that is higher or wider than so many heights of its text is no cell of a form. */
+/** Maximum box size in text heights. */
 const MOST_HIGH = 14;
 const MOST_WIDE = 160;
 
 /**
- * Finds cells among the plain texts of a sheet: boxes of straight lines that hold two texts, a caption and what is under it. The caption
- * is the lower lettering; of two that are equally high the upper one, or the left one in the same line. Sheets with fewer than three such
- * boxes have none.
+ * Finds cells among plain texts: boxes with a caption and a text. The caption has the smaller lettering; if equal, it is above or to the
+ * left. Fewer than three boxes do not count.
  */
 export function plainCells<T>(texts: readonly SheetText<T>[], shapes: readonly BlockShape[]): PlainCell<T>[] {
   const flat = texts.filter(({ place }) => Math.abs(place.rotation) < 0.5);
@@ -56,7 +55,7 @@ export function plainCells<T>(texts: readonly SheetText<T>[], shapes: readonly B
 }
 
 function inCaptionOrder<T>(a: SheetText<T>, b: SheetText<T>): [caption: SheetText<T>, value: SheetText<T>] {
-  // What was emptied is still a text, and never a caption.
+  // An emptied text is never a caption.
   if ((a.text.trim() === '') !== (b.text.trim() === '')) return a.text.trim() === '' ? [b, a] : [a, b];
   const [low, high] = a.place.height <= b.place.height ? [a, b] : [b, a];
   if (high.place.height > low.place.height * 1.1) return [low, high];

@@ -35,25 +35,25 @@ const FIELDS: Readonly<Record<string, string>> = {
   $REVISIONNUMBER: 'version id',
   $PROJECTNAME: 'product name',
 };
-/** Instants as Julian dates, in the time of the place where the drawing was saved. */
+/** Header timestamps: Julian dates in local time. */
 const DATES: Readonly<Record<string, string>> = { $TDCREATE: 'created', $TDUPDATE: 'modified' };
 
-/** The Julian day number of 1970-01-01. */
+/** Julian day number of 1970-01-01. */
 const EPOCH_DAY = 2_440_588;
 
 /**
- * A Julian date of a drawing's header as ISO 8601 without a zone; `null` for one that is none. The day is the Julian day number, and its
- * part counts from midnight (the DXF reference gives 2451544.91568287 as 1999-12-31, 9:58:35 in the evening).
+ * A Julian date as ISO 8601 without zone; `null` if invalid. The fraction counts from midnight (the DXF reference gives 2451544.91568287 as
+ * 1999-12-31, 9:58:35 in the evening).
  */
 export function julianInstant(value: number): string | null {
   if (!Number.isFinite(value) || value < 1_721_426 || value >= 5_373_485) return null;
   return new Date(Math.round((value - EPOCH_DAY) * 86_400) * 1000).toISOString().slice(0, 19);
 }
 
-/** An object that is still being made. */
+/** A mutable object under construction. */
 type Made<T> = { -readonly [K in keyof T]: T[K] };
 
-/** What is gathered of one layout. */
+/** Data collected for one layout. */
 interface Gathered {
   readonly views: { readonly scale: number; readonly area: number; readonly box: ViewBox }[];
   readonly outlines: DrawnOutline[];
@@ -61,7 +61,7 @@ interface Gathered {
 }
 
 class Reader extends DxfGroups {
-  /** @param whole whether what its sheets show is read as well: scales, outlines and labels */
+  /** @param whole whether to read viewport scales, outlines and labels too */
   read(whole: boolean): DxfContent {
     const { variables, sections, version, codePage } = this;
     const header = sections.get('HEADER');
@@ -150,20 +150,20 @@ class Reader extends DxfGroups {
     };
   }
 
-  /** Layout names by the handle of their block record. */
+  /** Layout names by block record handle. */
   private readonly layoutNames = new Map<string, string>();
   private readonly papers = new Map<string, NonNullable<SheetReading['paper']>>();
-  /** Places of layouts among each other. */
+  /** Tab order of layouts. */
   private readonly orders = new Map<string, number>();
-  /** Names of blocks that anonymous variants were made from, by the variant's name in small letters. */
+  /** Originals of anonymous variants, by lower-case variant name. */
   private readonly variants = new Map<string, string>();
 
   private styles: ReadonlyMap<string, DrawingStyle> = new Map();
 
-  /** Names of blocks by the handle of their record. */
+  /** Block names by record handle. */
   private recordNames: ReadonlyMap<string, string> = new Map();
 
-  /** Text styles, and which anonymous blocks are variants of which: their record names the handle of the other's. */
+  /** Reads text styles, and anonymous variants with their originals' handles. */
   private readTables(records: readonly Entity[]): void {
     const { codes } = this.index;
     const names = new Map<string, string>();
@@ -186,7 +186,7 @@ class Reader extends DxfGroups {
       if (original !== undefined) this.variants.set(name.toLowerCase(), original);
     }
   }
-  /** Requests of texts that the drawing computes itself, by the handle of the dictionary that ties them to their text. */
+  /** Expressions of computed texts, by dictionary handle. */
   private readonly requests = new Map<string, string>();
 
   private readObjects(objects: readonly Entity[]): void {
@@ -207,7 +207,7 @@ class Reader extends DxfGroups {
       }
     }
     if (fields.size === 0) return;
-    // extension dictionary → dictionary of fields → field (the text's own), possibly with fields inside it
+    // extension dictionary → field dictionary → field, possibly nested
     const ties = objects
       .filter((object) => object.type === 'DICTIONARY')
       .map((object) => {
@@ -220,7 +220,7 @@ class Reader extends DxfGroups {
     for (const { handle, to } of ties) for (const target of to) if (direct.has(target)) this.requests.set(handle, direct.get(target)!);
   }
 
-  /** The request of a text that the drawing computes itself. */
+  /** Expression of a computed text. */
   private requestOf(entity: Entity): string | undefined {
     if (this.requests.size === 0) return undefined;
     const { codes } = this.index;
@@ -229,7 +229,7 @@ class Reader extends DxfGroups {
   }
 
   private sheets(entities: readonly Entity[], layoutOf: (entity: Entity) => string, into: Map<string, Gathered>): void {
-    // An attribute's owner is its insert: it stands where that does.
+    // Attributes are on their insert's layout.
     let placed: Entity | null = null;
     const sheet = (entity: Entity) => {
       const layout = layoutOf(entity.type === 'ATTRIB' && placed ? placed : entity);
@@ -248,7 +248,7 @@ class Reader extends DxfGroups {
       else if (entity.type === 'VIEWPORT') {
         const [paper, view, width] = [this.number(entity, 41, 0), this.number(entity, 45, 0), this.number(entity, 40, 0)];
         const centre = this.point(entity, 10);
-        // The viewport with the number 1 is the sheet itself.
+        // Viewport 1 is the sheet itself.
         if (this.number(entity, 69, 0) !== 1 && paper > 0 && view > 0)
           sheet(entity).views.push({
             scale: Number((paper / view).toPrecision(12)),
@@ -261,16 +261,16 @@ class Reader extends DxfGroups {
         const flags = this.number(entity, 70, 0);
         const points: Vertex[] = [];
         let k = i + 1;
-        // Vertices of splines' control frames (flag 16) are not on the line.
+        // Skips spline control points (flag 16).
         for (; k < entities.length && entities[k]!.type === 'VERTEX'; k++)
           if ((this.number(entities[k]!, 70, 0) & 16) === 0) points.push({ ...this.point(entities[k]!, 10), bulge: this.number(entities[k]!, 42, 0) });
-        // Only flat, closed polylines: 8 is a line in space, 16 and 64 are meshes.
+        // Only flat closed polylines: 8 is 3D, 16 and 64 are meshes.
         if ((flags & 1) === 1 && (flags & (8 | 16 | 64)) === 0) sheet(entity).outlines.push({ layer: this.get(entity, 8) ?? '', vertices: points });
         i = k - 1;
       } else if (entity.type === 'CIRCLE') {
         const { x, y } = this.point(entity, 10);
         const radius = this.number(entity, 40, 0);
-        // A circle is two half circles, each with the bulge 1.
+        // Circles as two half circles with bulge 1.
         if (radius > 0)
           sheet(entity).outlines.push({
             layer: this.get(entity, 8) ?? '',
@@ -287,7 +287,7 @@ class Reader extends DxfGroups {
 
   private blocks(from: number, to: number): { blocks: BlockContent[]; layouts: { name: string; entities: Entity[] }[]; parts: Map<string, Entity[]> } {
     const blocks: BlockContent[] = [];
-    // What is in blocks that place others.
+    // Contents of blocks with nested inserts.
     const parts = new Map<string, Entity[]>();
     const layouts: { name: string; entities: Entity[] }[] = [];
     const entities = this.entities(from, to);
@@ -340,7 +340,7 @@ class Reader extends DxfGroups {
     return { blocks, layouts, parts };
   }
 
-  /** An attribute definition. Its properties are written out: copies of objects cost more than all that is read of them. */
+  /** An attribute definition. Built explicitly, as spreads are slow here. */
   private cell(entity: Entity, base: Point): Made<CellDefinition> {
     const place = this.textPlace(entity, base, 74);
     const { at, height, widthFactor, rotation, align, valign, font } = place;
@@ -362,11 +362,14 @@ class Reader extends DxfGroups {
     return cell;
   }
 
-  /** Where a single line of text stands, and its lettering. @param verticalCode of its vertical alignment: 73 of texts, 74 of attributes */
+  /**
+   * Position and lettering of a single line.
+   * @param verticalCode 73 for texts, 74 for attributes
+   */
   private textPlace(entity: Entity, base: Point, verticalCode: 73 | 74): SheetText<Entity>['place'] {
     const horizontal = this.number(entity, 72, 0);
     const vertical = this.number(entity, verticalCode, 0);
-    // Any alignment but the default is measured from the second point, and texts between two points from their first.
+    // Non-default alignments use the second point; aligned and fitted texts the first.
     const at = (horizontal !== 0 || vertical !== 0) && horizontal !== 3 && horizontal !== 5 ? this.point(entity, 11) : this.point(entity, 10);
     return {
       at: { x: at.x - base.x, y: at.y - base.y },
@@ -376,12 +379,12 @@ class Reader extends DxfGroups {
       align: horizontal === 2 ? 'right' : horizontal === 1 || horizontal === 4 ? 'centre' : 'left',
       valign: horizontal === 4 || vertical === 2 ? 'middle' : vertical === 3 ? 'top' : vertical === 1 ? 'bottom' : 'baseline',
       font: this.fontOf(entity),
-      // Aligned and fitted texts fill the way from their first point to their second.
+      // Length for aligned and fitted texts.
       ...(horizontal === 3 || horizontal === 5 ? { between: between(this.point(entity, 10), this.point(entity, 11)) } : {}),
     };
   }
 
-  /** Position of the width factor of a text; -1 where it has none. A text of several lines has groups of the same code inside it. */
+  /** Index of the width factor; -1 if none. Multi-line texts use the code for something else. */
   private ownWidth(entity: Entity): number {
     const [at, embedded] = [this.find(entity, 41), this.find(entity, 101)];
     return embedded >= 0 && at > embedded ? -1 : at;
@@ -451,7 +454,7 @@ class Reader extends DxfGroups {
       if (hasAttributes)
         for (; k < entities.length && entities[k]!.type !== 'SEQEND'; k++) {
           const cell = entities[k]!.type === 'ATTRIB' ? this.attribute(entities[k]!) : undefined;
-          // Attributes of one tag are told apart by their order, in a block as in its inserts.
+          // Duplicate tags are numbered, in blocks and inserts alike.
           if (!cell) continue;
           cell.tag = names.free(cell.tag);
           cells.push(cell);
@@ -462,7 +465,7 @@ class Reader extends DxfGroups {
         rotation: this.number(insert, 50, 0),
       };
       const tags = new Set(cells.map((cell) => cell.tag));
-      // Some programs give inserts an attribute for a constant cell too; what shows is the block's.
+      // Constant cells show the block's text, even if the insert has an attribute.
       const fixedTags = new Set((block?.cells ?? []).filter((cell) => cell.constant).map((cell) => cell.tag));
       for (const [i, cell] of cells.entries()) if (fixedTags.has(cell.tag)) cells[i] = { ...cell, fixed: CONSTANT };
       for (const { tag, preset, constant } of block?.cells ?? [])
@@ -493,12 +496,12 @@ class Reader extends DxfGroups {
     return found;
   }
 
-  /** A block with cells at the end of a leader; `null` for a leader that ends in a text. */
+  /** A block content MULTILEADER; `null` for text leaders. */
   private leaderMark(leader: Entity, layoutOf: (entity: Entity) => string, blocks: ReadonlyMap<string, BlockContent>): InsertContent | null {
     const { codes } = this.index;
     const context = this.find(leader, 300);
     let after = context;
-    // What the leader consists of stands between braces, texts of the same code among it.
+    // Skips the CONTEXT_DATA group, which uses the same codes.
     while (after >= 0 && after < leader.to && !(codes[after] === 301 && this.raw(after) === '}')) after++;
     if (context < 0 || after >= leader.to) return null;
     const body = { type: leader.type, from: after, to: leader.to };
@@ -546,10 +549,7 @@ class Reader extends DxfGroups {
     };
   }
 
-  /**
-   * Blocks with cells that are in the definitions of other blocks, each once, on the first sheet where the other one is placed, however
-   * deep. Those in blocks that no sheet shows are passed over.
-   */
+  /** Blocks with cells nested in others, once each, on the first sheet showing the outer block. Unplaced ones are skipped. */
   private nested(
     parts: ReadonlyMap<string, readonly Entity[]>,
     placed: readonly { readonly layoutOf: (entity: Entity) => string; readonly entities: readonly Entity[] }[],
@@ -576,14 +576,17 @@ class Reader extends DxfGroups {
     });
   }
 
-  /** Texts of a layout that have captions, as a block of their own; `null` where there are none. @param more whether another layout has one */
+  /**
+   * Captioned texts of a layout as a pseudo-block; `null` if none.
+   * @param more whether another layout has one
+   */
   private plainBlock(layout: string, entities: readonly Entity[], more: boolean): { readonly block: BlockContent; readonly insert: InsertContent } | null {
     const origin = { x: 0, y: 0 };
     const texts = entities.flatMap((entity): SheetText<Entity>[] => {
       if (entity.type !== 'TEXT' && entity.type !== 'MTEXT') return [];
       const raw = entity.type === 'TEXT' ? (this.get(entity, 1) ?? '') : this.longText(entity);
       const text = drawnText(entity.type === 'TEXT' ? raw : plainMtext(raw));
-      // What is formatted inside, or in several pieces, is not taken for a cell: writing it would lose that.
+      // Formatted MTEXT is not treated as a cell, as writing would lose formatting.
       if (entity.type === 'MTEXT' && (isFormatted(raw) || this.find(entity, 3) >= 0)) return [];
       return [{ entity, text, place: entity.type === 'TEXT' ? this.textPlace(entity, origin, 73) : this.paragraphPlace(entity) }];
     });
@@ -644,7 +647,7 @@ class Reader extends DxfGroups {
     };
   }
 
-  /** Where a text of several lines stands, as the place of a single one. */
+  /** Position of a multi-line text. */
   private paragraphPlace(entity: Entity): SheetText<Entity>['place'] {
     const attachment = this.number(entity, 71, 1);
     return {
@@ -693,7 +696,7 @@ class Reader extends DxfGroups {
   }
 }
 
-/** The entities of a section by the layouts that they are on. */
+/** Entities by layout. */
 function byLayout(entities: readonly Entity[], layoutOf: (entity: Entity) => string): { readonly name: string; readonly entities: Entity[] }[] {
   const found = new Map<string, Entity[]>();
   for (const entity of entities) {
@@ -705,19 +708,19 @@ function byLayout(entities: readonly Entity[], layoutOf: (entity: Entity) => str
   return [...found].map(([name, own]) => ({ name, entities: own }));
 }
 
-/** Why cells cannot be written, by tag. */
+/** Read-only cells by tag. */
 const fixedIn = (cells: readonly CellContent[]): Record<string, string> =>
   Object.fromEntries(cells.flatMap((cell) => (cell.fixed === undefined ? [] : [[cell.tag, cell.fixed] as const])));
 
 const between = (a: Point, b: Point): number => Math.hypot(b.x - a.x, b.y - a.y);
 
-/** Why a cell whose text its block holds cannot be written. */
+/** Reason for constant cells. */
 const CONSTANT = 'constant';
 
-/** Blocks in blocks in blocks: deeper ones are not looked for. */
+/** Maximum nesting depth. */
 const MOST_NESTED = 32;
 
-/** Codes of $INSUNITS that Rule has a unit for. */
+/** `$INSUNITS` codes with units. */
 const INSERT_UNITS: Readonly<Record<string, string>> = {
   '1': 'in',
   '2': 'ft',
@@ -732,16 +735,19 @@ const INSERT_UNITS: Readonly<Record<string, string>> = {
 };
 
 /**
- * Opens a DXF file. @throws FileError when it is broken or binary.
- *
- * @param whole whether what its sheets show is read as well; writing does not ask for it
+ * Opens a DXF file.
+ * @throws FileError if it is broken or binary *
+ * @param whole whether to read sheet contents; not needed for writing
  */
 export const openDxf = (bytes: Uint8Array, whole = true): DxfContent => new Reader(bytes).read(whole);
 
-/** Which block an insert is, and where. */
+/** An insert's placement. */
 export const placeOf = ({ block, at, scale, layout }: InsertContent): PlacedBlock => ({ block, at, scale: Math.abs(scale.y), layout });
 
-/** Reads a DXF file. @throws FileError when it is broken or binary. */
+/**
+ * Reads a DXF file.
+ * @throws FileError if it is broken or binary
+ */
 export function readDxf(bytes: Uint8Array): FileReading {
   const content = openDxf(bytes);
   const document: ReadValue[] = [

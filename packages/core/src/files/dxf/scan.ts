@@ -1,27 +1,27 @@
 import { FileError } from '../contract';
 
-/** The group pairs of a DXF file: codes with the spans of their values, nothing decoded. */
+/** Index of group pairs: codes and value spans, undecoded. */
 export interface DxfIndex {
   readonly bytes: Uint8Array;
   readonly count: number;
   readonly codes: Int32Array;
-  /** Offset at which the pair's code line begins. */
+  /** Offset of the code line. */
   readonly lines: Int32Array;
-  /** Span of the value without its line end. */
+  /** Value span without line end. */
   readonly starts: Int32Array;
   readonly ends: Int32Array;
   readonly eol: string;
 }
 
-/** The part of the 22-byte sentinel of binary DXF that names the format; it is at offset 8. */
+/** Part of the 22-byte binary DXF sentinel, at offset 8. */
 const BINARY = 'Binary DXF\r\n\x1a\0';
 
-/** Says whether the bytes begin with the sentinel of a binary DXF file. */
+/** Whether a file is binary DXF. */
 const isBinary = (bytes: Uint8Array) => [...BINARY].every((c, i) => bytes[8 + i] === c.charCodeAt(0));
 
-/** Offset of the line feed that ends the line at `start`; the number of bytes when the file ends first. */
+/** Offset of the line feed after `start`; the length if none. */
 function endOfLine(bytes: Uint8Array, start: number): number {
-  // Most lines are short: looking byte by byte is quicker than asking for a search.
+  // Lines are short, so a byte loop is fastest.
   const near = Math.min(bytes.length, start + 48);
   let i = start;
   while (i < near && bytes[i] !== 10) i++;
@@ -41,7 +41,7 @@ export function scanDxf(bytes: Uint8Array): DxfIndex {
   const eol = newline > 0 && bytes[newline - 1] === 13 ? '\r\n' : '\n';
   const bom = bytes[0] === 0xef && bytes[1] === 0xbb && bytes[2] === 0xbf ? 3 : 0;
 
-  // A pair needs four bytes at least.
+  // A pair has at least four bytes.
   const room = (bytes.length >> 2) + 1;
   const codes = new Int32Array(room);
   const lines = new Int32Array(room);

@@ -1,7 +1,7 @@
 import { TextStyle } from '../../lettering/fonts';
 import { DxfGroups, Entity } from './groups';
 
-/** A text style of a drawing, with what texts of several lines take from it: width factor, and how far letters lean, in degrees. */
+/** A text style with defaults for multi-line text: width factor and oblique angle in degrees. */
 export interface DrawingStyle {
   readonly font: TextStyle;
   readonly width: number;
@@ -16,7 +16,10 @@ function fontOf(groups: DxfGroups, record: Entity): TextStyle {
   return { file };
 }
 
-/** Text styles of a drawing by their names in small letters. @param tables the records of its tables */
+/**
+ * Text styles by lower-case name.
+ * @param tables table records
+ */
 export function stylesOf(groups: DxfGroups, tables: readonly Entity[]): Map<string, DrawingStyle> {
   const styles = new Map<string, DrawingStyle>();
   for (const record of tables)
@@ -29,9 +32,9 @@ export function stylesOf(groups: DxfGroups, tables: readonly Entity[]): Map<stri
   return styles;
 }
 
-/** What a style that is not defined says. */
+/** Defaults for undefined styles. */
 const UNDEFINED: DrawingStyle = { font: { file: '' }, width: 1, oblique: 0 };
 
-/** The style of a text; one that is not defined has no font. */
+/** A text's style; undefined ones have no font. */
 export const styleOfText = (groups: DxfGroups, styles: ReadonlyMap<string, DrawingStyle>, text: Entity): DrawingStyle =>
   styles.get((groups.get(text, 7) ?? 'Standard').toLowerCase()) ?? UNDEFINED;

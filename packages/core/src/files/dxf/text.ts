@@ -1,21 +1,21 @@
 import { FileError } from '../contract';
 import { decodeAs, knowsCodePage } from '../encoding';
 
-/** How the texts of a DXF file are encoded. */
+/** Text encoding of a DXF file. */
 export interface DxfText {
   readonly decode: (bytes: Uint8Array) => string;
-  /** @throws FileError for a line break, which no group can hold. */
+  /** @throws FileError for line breaks */
   readonly encode: (text: string) => string;
-  /** Whether the file names a code page that Rule does not know. */
+  /** Whether the code page is unknown. */
   readonly unknownPage: boolean;
 }
 
 const utf8 = new TextDecoder('utf-8');
 
-/** Code pages that `\M+n` names by a digit. */
+/** Code pages of `\M+n`. */
 const MULTIBYTE: Readonly<Record<string, string>> = { 1: 'cp932', 2: 'cp950', 3: 'cp949', 5: 'cp936' };
 
-/** Characters written as `\U+XXXX` (Unicode) or `\M+nXXXX` (code page n, two bytes). */
+/** Decodes `\U+XXXX` (Unicode) and `\M+nXXXX` (code page n, two bytes). */
 const escapes = (text: string) =>
   text.includes('\\')
     ? text
@@ -30,7 +30,7 @@ const oneLine = (text: string) => {
   return text;
 };
 
-/** The name under which a decoder knows what `$DWGCODEPAGE` says: `ANSI_1250`, `DOS850`, `ISO8859-2` … */
+/** Decoder name of a `$DWGCODEPAGE`: `ANSI_1250`, `DOS850`, `ISO8859-2` … */
 function pageName(codePage: string): string {
   const page = codePage.trim().toLowerCase();
   if (page === '' || page === 'ascii') return 'windows-1252';
@@ -40,7 +40,7 @@ function pageName(codePage: string): string {
   return dos ? `cp${dos}` : page;
 }
 
-/** Text is UTF-8 from AC1021 on, whatever the code page says; before, the code page with `\U+XXXX` for the rest. */
+/** UTF-8 from AC1021 on; before, the code page with `\U+XXXX` escapes. */
 export function dxfText(version: string, codePage: string): DxfText {
   if (version >= 'AC1021') return { decode: (bytes) => escapes(utf8.decode(bytes)), encode: oneLine, unknownPage: false };
   const page = pageName(codePage);
@@ -58,32 +58,29 @@ export function dxfText(version: string, codePage: string): DxfText {
 
 const CONTROL: Readonly<Record<string, string>> = { c: '⌀', d: '°', p: '±', '%': '%', u: '', o: '', k: '' };
 
-/**
- * The control codes of drawing texts as the characters they draw: `%%c`, `%%d`, `%%p`, `%%%`, a character
- * by its decimal number (`%%065`); underline, overline and strike-through (`%%u`, `%%o`, `%%k`) draw none.
- */
+/** Decodes control codes: `%%c`, `%%d`, `%%p`, `%%%`, and `%%065` by number; `%%u`, `%%o` and `%%k` are dropped. */
 const showControlCodes = (text: string): string =>
   text.includes('%%')
     ? text.replace(/%%(\d{3}|[cdpuok%])/gi, (_, code: string) => (/^\d/.test(code) ? String.fromCharCode(Number(code)) : CONTROL[code.toLowerCase()]!))
     : text;
 
-/** What a caret and the character behind it stand for in a drawing's text: the DXF reference gives control characters so, and a caret as `^` and a blank. */
+/** Caret codes of the DXF reference: control characters, and `^ ` for a caret. */
 const CARETS: Readonly<Record<string, string>> = { '^ ': '^', '^I': '\t', '^J': '\n', '^M': '\r' };
 
-/** A text of a drawing as it is drawn: without control codes and carets. */
+/** A text as drawn, without control and caret codes. */
 export const drawnText = (text: string): string => {
   const shown = showControlCodes(text);
   return shown.includes('^') ? shown.replace(/\^[ IJM]/g, (code) => CARETS[code]!) : shown;
 };
 
-/** A text as a drawing's text that is drawn like it: what would be taken for a code is escaped. */
+/** Escapes a text so that it is drawn literally. */
 export function codedText(text: string): string {
   const carets = text.replace(/[\^\t\n\r]/g, (c) => (c === '^' ? '^ ' : c === '\t' ? '^I' : c === '\n' ? '^J' : '^M'));
-  // `%%%` draws one percent sign; where no code begins, percent signs stand for themselves.
+  // `%%%` draws one percent sign; others stand for themselves.
   return showControlCodes(carets) === carets ? carets : carets.replaceAll('%', '%%%');
 }
 
-/** The plain text of an MTEXT: formatting codes removed, stacked fractions on one line, paragraphs as line breaks. */
+/** Plain text of an MTEXT: no formatting, fractions inline, paragraphs as line breaks. */
 export const plainMtext = (text: string): string =>
   text.replace(
     /\\(?:([\\{}])|(P|p(?![a-z][^;]*;))|S([^;]*);|p[^;]*;|[ACcFfHhQTW][^;]*;|[LlOoKk]|(~))|[{}]/g,
@@ -91,8 +88,8 @@ export const plainMtext = (text: string): string =>
       kept ?? (paragraph ? '\n' : stack !== undefined ? stack.replace(/[\^#]/, '/').trim() : blank ? '\u00a0' : ''),
   );
 
-/** Whether an MTEXT has codes inside it other than those of new paragraphs and of the signs themselves. */
+/** Whether an MTEXT has formatting beyond paragraphs and escapes. */
 export const isFormatted = (text: string): boolean => /[\\{}]/.test(text.replace(/\\[P\\{}]/g, ''));
 
-/** A plain text as the content of an MTEXT. */
+/** A plain text as MTEXT. */
 export const toMtext = (text: string): string => text.replace(/[\\{}]/g, '\\$&').replace(/\r?\n/g, '\\P');

@@ -8,7 +8,10 @@ import { codedText, toMtext } from './text';
 
 const encoder = new TextEncoder();
 
-/** The edits that make a DXF file hold the given values. @throws FileError */
+/**
+ * Edits that write values to a DXF file.
+ * @throws FileError
+ */
 export function modifyDxf(bytes: Uint8Array, changes: readonly FileChange[]): Edit[] {
   const original = openDxf(bytes, false);
   const definitions = changes.filter((change) => change.place === 'block');
@@ -50,10 +53,10 @@ export function modifyDxf(bytes: Uint8Array, changes: readonly FileChange[]): Ed
   return [...edits, ...added, ...handles.edits()];
 }
 
-/** The edits that give a drawing definitions of blocks, and take them away. */
+/** Edits that add or remove block definitions. */
 function definitionEdits(bytes: Uint8Array, content: DxfContent, changes: readonly FileChange[], free: () => string): Edit[] {
   const { lines, eol } = content.index;
-  // What several blocks lack is added once: one after the other, each knows what those before it have brought.
+  // Shared layers, styles and line types are added once.
   const brought = new Set<string>();
   return changes.flatMap(({ holder, name, value, definition }) => {
     if (holder !== '') throw new FileError('no-holder', 'Blocks are defined in the whole drawing.');
@@ -67,7 +70,7 @@ function definitionEdits(bytes: Uint8Array, content: DxfContent, changes: readon
   });
 }
 
-/** A definition without the layers, styles and line types that another one brings in the same step. */
+/** Removes records already added in this step. */
 function withoutKnown(carried: CarriedBlock, brought: Set<string>): CarriedBlock {
   const fresh = (kind: string, records: readonly CarriedRecord[]) =>
     records.filter(({ name }) => {
@@ -79,7 +82,7 @@ function withoutKnown(carried: CarriedBlock, brought: Set<string>): CarriedBlock
   return { ...carried, layers: fresh('layer', carried.layers), styles: fresh('style', carried.styles), lineTypes: fresh('line type', carried.lineTypes) };
 }
 
-/** A drawing as it is, with the blocks that it is going to define: what is placed in the same step finds them. */
+/** The drawing with its new block definitions, so that placements find them. */
 function withDefinitions(bytes: Uint8Array, original: DxfContent, changes: readonly FileChange[]): DxfContent {
   let next = BigInt(`0x${/^[0-9A-Fa-f]+$/.test(original.nextHandle) ? original.nextHandle : '1'}`);
   const after = applyEdits(
@@ -119,14 +122,14 @@ function cellEdits(
     );
   if (cell.paragraph) return [valueEdit(content, cell.valueAt, codedText(toMtext(text)))];
   if (cell.inner.length === 0) return [valueEdit(content, cell.valueAt, codedText(text))];
-  // A multi-line attribute holds its text twice: its first line, and all of it in an inner MTEXT.
+  // Multi-line attributes hold their first line, and everything in an MTEXT.
   const [kept, ...others] = [...cell.inner].reverse();
   const { lines, ends } = content.index;
   const removed = others.map((at) => ({ offset: lines[at]!, length: (lines[at + 1] ?? ends[at]!) - lines[at]!, insert: new Uint8Array() }));
   return [valueEdit(content, cell.valueAt, codedText(text.split(/\r?\n/)[0]!)), ...removed, valueEdit(content, kept!, codedText(toMtext(text)))];
 }
 
-/** The edits that letter a cell; without a value, as its block says. */
+/** Edits of a cell's lettering; without a value, reset to the block's. */
 function letteringEdits(content: DxfContent, insert: InsertContent | undefined, change: FileChange): Edit[] {
   if (!insert) throw new FileError('no-holder', `The drawing has no title block ${change.holder}.`);
   const named = letteringOf(change.name);
@@ -140,7 +143,7 @@ function letteringEdits(content: DxfContent, insert: InsertContent | undefined, 
   const [defined, raw] = [block?.cells[i], block?.definitions[i]];
   if (wanted === null && (!defined || !raw)) throw new FileError('no-block', `No block in the drawing defines the ${named.aspect} of ${named.tag}.`);
   const said = defined && asPlaced(defined, insert.scale);
-  // As the block writes it, so that what is undone is as it was.
+  // Written exactly as in the block, so an undo is exact.
   const written = (n: number | undefined, own: string | undefined) => (own !== undefined && Number(own) === n ? own : number(n!));
   if (named.aspect === 'height') {
     const text = wanted === null ? written(said!.height, raw!.height) : number(wanted);
@@ -157,7 +160,7 @@ function letteringEdits(content: DxfContent, insert: InsertContent | undefined, 
 
 type Groups = [number, string][];
 
-/** Handles for objects that are added. */
+/** Allocates handles. */
 class Handles {
   private readonly modern: boolean;
   private readonly first: bigint | null;
@@ -169,16 +172,22 @@ class Handles {
     this.first = /^[0-9A-Fa-f]+$/.test(content.nextHandle) ? BigInt(`0x${content.nextHandle}`) : null;
     this.next = this.first ?? 0n;
   }
-  /** Whether objects of the drawing have handles that are known. @throws FileError where they must have and none can be given */
+  /**
+   * Whether the drawing uses handles.
+   * @throws FileError if they are required but unknown
+   */
   get given(): boolean {
     if (this.modern && this.first === null) throw new FileError('no-handles', 'The drawing does not state its next free handle, so no attribute can be added.');
     return this.first !== null;
   }
-  /** A handle that no object has yet. */
+  /** An unused handle. */
   free(): string {
     return (this.next++).toString(16).toUpperCase();
   }
-  /** Takes a handle that was chosen before. @throws FileError where an object has it */
+  /**
+   * Claims a handle.
+   * @throws FileError if it is taken
+   */
   take(handle: string): void {
     if (!this.used) {
       const { codes, starts, ends, bytes } = this.content.index;
@@ -197,17 +206,17 @@ class Handles {
       throw new FileError('handle-taken', `Another object of the drawing has the handle ${handle}.`);
     if (wanted >= this.next) this.next = wanted + 1n;
   }
-  /** The edit that says the next free handle. */
+  /** The edit of `$HANDSEED`. */
   edits(): Edit[] {
     const changed = this.first !== null && this.next !== this.first;
     return changed ? [valueEdit(this.content, this.content.handleSeedAt, this.next.toString(16).toUpperCase())] : [];
   }
 }
 
-/** Where the attributes of an insert go. */
+/** Placement for new attributes. */
 type Ground = Pick<InsertContent, 'at' | 'scale' | 'rotation' | 'inPaper'> & { readonly handle: string | undefined };
 
-/** An attribute of an insert: placed as the block's definition says, moved, scaled and turned as the insert is. */
+/** An attribute built from its definition, transformed like the insert. */
 function attributeGroups(content: DxfContent, block: BlockContent, ground: Ground, tag: string, text: string, handles: Handles): Groups {
   const modern = content.version >= 'AC1015';
   const i = block.cells.findIndex((cell) => cell.tag === tag);
@@ -237,7 +246,7 @@ function attributeGroups(content: DxfContent, block: BlockContent, ground: Groun
   return groups;
 }
 
-/** What closes the attributes of an insert. */
+/** The SEQEND of an insert. */
 function endGroups(content: DxfContent, ground: Ground, layer: string, handles: Handles): Groups {
   const groups: [number, string][] = [[0, 'SEQEND']];
   const modern = content.version >= 'AC1015';
@@ -247,7 +256,7 @@ function endGroups(content: DxfContent, ground: Ground, layer: string, handles: 
   return [...groups, [8, layer]];
 }
 
-/** Gives inserts the attributes that they lack. */
+/** Adds missing attributes to inserts. */
 function gainedEdits(
   content: DxfContent,
   gained: ReadonlyMap<InsertContent, readonly { readonly tag: string; readonly text: string }[]>,
@@ -269,7 +278,7 @@ function gainedEdits(
 
 const blockNamed = (content: DxfContent, name: string) => content.blocks.find((candidate) => candidate.name.toLowerCase() === name.toLowerCase());
 
-/** Blocks that are placed on sheets and taken away from them, with the texts of those that are new. */
+/** Placed and removed blocks, with texts of new ones. */
 class Placing {
   private readonly added = new Map<string, { readonly placed: PlacedBlock; readonly texts: Map<string, string> }>();
   private readonly removed = new Set<string>();
@@ -279,7 +288,7 @@ class Placing {
     private readonly byHolder: ReadonlyMap<string, InsertContent>,
   ) {}
 
-  /** @throws FileError for what cannot be placed or taken away */
+  /** @throws FileError if it cannot be placed or removed */
   take({ holder, name, value }: FileChange): void {
     const insert = this.byHolder.get(holder);
     if (name !== PLACED) throw new FileError('no-field', `A placed block has no ${name}.`);
@@ -298,7 +307,7 @@ class Placing {
   }
   goes = (holder: string): boolean => this.removed.has(holder);
 
-  /** Whether a cell belongs to a block that comes or goes; its text comes or goes with it. */
+  /** Whether a cell belongs to a placed or removed block. */
   takesCell({ holder, name, value }: FileChange): boolean {
     const added = this.added.get(holder);
     const block = added && blockNamed(this.content, added.placed.block)!;
@@ -313,7 +322,7 @@ class Placing {
       const { from, end } = this.byHolder.get(holder)!;
       return { offset: index.lines[from]!, length: index.lines[end]! - index.lines[from]!, insert: new Uint8Array() };
     });
-    // One behind the other: what is added to a sheet goes behind the last block there.
+    // New inserts follow the last one of the sheet, in order.
     const behind = new Map<InsertContent, string>();
     const inOrder = [...this.added].sort(([a], [b]) => (BigInt(`0x${a.slice(7)}`) < BigInt(`0x${b.slice(7)}`) ? -1 : 1));
     for (const [holder, { placed, texts }] of inOrder) {
@@ -322,11 +331,11 @@ class Placing {
     }
     return [...gone, ...[...behind].map(([anchor, text]): Edit => ({ offset: index.lines[anchor.end]!, length: 0, insert: encoder.encode(text) }))];
   }
-  /** A block on the sheet, one that stays where there is one: the new one goes behind it, and belongs to the same owner. */
+  /** An insert on the sheet, preferably a remaining one, that determines position and owner. */
   private anchor({ block, layout }: PlacedBlock): InsertContent {
     const all = this.content.inserts.filter((insert) => insert.layout === layout && insert.from >= 0 && insert.inside === undefined);
     const staying = all.filter((insert) => !this.removed.has(insert.holder));
-    // Where all of them go, the new one comes behind what goes.
+    // If all are removed, the new one takes their position.
     const there = staying.length ? staying : all;
     const found = there.filter((insert) => insert.block.toLowerCase() === block.toLowerCase()).at(-1) ?? there.at(-1);
     if (!found) throw new FileError('no-sheet', `The sheet ${layout} has no block with cells beside which ${block} could be placed.`);
@@ -355,7 +364,7 @@ class Placing {
     for (const { tag, constant } of block.cells) if (!constant) groups.push(...attributeGroups(content, block, ground, tag, texts.get(tag) ?? '', handles));
     return [...groups, ...endGroups(content, ground, layer, handles)];
   }
-  /** Handle of what owns an insert: the record of its layout's block. Groups of the same code before it belong to its reactors. */
+  /** Owner handle of an insert; earlier 330 groups belong to reactors. */
   private ownerOf({ from, nameAt }: InsertContent): string | null {
     const { codes, starts, ends, bytes } = this.content.index;
     let inside = false;
@@ -377,7 +386,7 @@ const pointGroups = (code: number, { x, y }: Point): [number, string][] => [
 const groupText = (code: number, value: string, eol: string): string => `${String(code).padStart(3)}${eol}${value}${eol}`;
 const written = (groups: readonly (readonly [number, string])[], eol: string) => groups.map(([code, value]) => groupText(code, value, eol)).join('');
 
-/** A point of a block where an insert puts it. */
+/** A block point transformed by the insert. */
 function place(insert: Pick<InsertContent, 'at' | 'scale' | 'rotation'>, block: BlockContent, point: Point): Point {
   const angle = (insert.rotation * Math.PI) / 180;
   const [x, y] = [(point.x - block.base.x) * insert.scale.x, (point.y - block.base.y) * insert.scale.y];

@@ -9,19 +9,19 @@ import { ZipIndex, replaceParts, scanZip, unpack } from './zip';
 export { escapeMarkup, escapeX, unescapeX } from './xstring';
 export { type ZipEntry, type ZipIndex, scanZip, unpack, unpackPieces } from './zip';
 
-/** Relationship types and content types of ECMA-376 (parts 1 and 2), also in their strict form. */
+/** Relationship and content types of ECMA-376 (parts 1 and 2), including strict ones. */
 const CORE_RELATION = 'http://schemas.openxmlformats.org/package/2006/relationships/metadata/core-properties';
-/** LibreOffice 7 writes the core relation below officedocument; any that ends so means the same. */
+/** LibreOffice 7 uses another prefix; the suffix is compared. */
 const CORE_RELATIONS = /\/metadata\/core-properties$/i;
 const CUSTOM_RELATION = 'http://schemas.openxmlformats.org/officeDocument/2006/relationships/custom-properties';
-/** The strict form of the standard spells it `customProperties`. */
+/** The strict form is spelled `customProperties`. */
 const CUSTOM_RELATIONS = /\/custom-?properties$/i;
 const CORE_TYPE = 'application/vnd.openxmlformats-package.core-properties+xml';
 const CUSTOM_TYPE = 'application/vnd.openxmlformats-officedocument.custom-properties+xml';
-/** Format identifier of user-defined document properties (ECMA-376 part 1, custom properties). */
+/** Format identifier of custom properties (ECMA-376 part 1). */
 const FORMAT_ID = '{D5CDD505-2E9C-101B-9397-08002B2CF9AE}';
 
-/** Core properties under the names that Rule shows, with the qualified names under which they are written again. */
+/** Core properties by Rule's name, with their qualified names. */
 const CORE_FIELDS: readonly { readonly name: string; readonly local: string; readonly written: string }[] = [
   { name: 'title', local: 'title', written: 'dc:title' },
   { name: 'subject', local: 'subject', written: 'dc:subject' },
@@ -35,7 +35,7 @@ const CORE_FIELDS: readonly { readonly name: string; readonly local: string; rea
   { name: 'created', local: 'created', written: 'dcterms:created' },
   { name: 'modified', local: 'modified', written: 'dcterms:modified' },
 ];
-/** Fields that the document's own program keeps. */
+/** Fields maintained by the authoring program. */
 const KEPT_BY_PROGRAM = new Set(['created', 'modified', 'revision']);
 
 const NEW_CORE = `<?xml version="1.0" encoding="UTF-8" standalone="yes"?>
@@ -63,8 +63,8 @@ const partOf = (zip: ZipIndex, path: string): Part | null => {
 };
 
 /**
- * The name of the part that a relationship of the package points at: `./` and `../` resolved, percent signs decoded, and found whatever
- * its case, as names of parts are compared (ECMA-376 part 2, 6.2.2.3 and 7.3.4, from memory).
+ * The part a relationship targets: dot segments resolved, percent-decoded, matched case-insensitively as part names are (ECMA-376 part 2,
+ * 6.2.2.3 and 7.3.4, from memory).
  */
 export function partName(zip: ZipIndex, target: string, from = ''): string {
   const segments: string[] = target.startsWith('/') ? [] : from.split('/').slice(0, -1);
@@ -104,7 +104,7 @@ function openOpc(bytes: Uint8Array): OpcContent {
   };
 }
 
-/** A value of a custom property: its element type says its form. */
+/** A custom property's value; the element type gives its type. */
 function readVariant(element: XmlElement | undefined): HeldValue {
   const text = element?.text ?? '';
   switch (element?.local) {
@@ -129,7 +129,7 @@ function readVariant(element: XmlElement | undefined): HeldValue {
       return { text: /^(true|1)$/i.test(text.trim()) ? 'yes' : 'no', form: 'boolean' };
     case 'filetime':
     case 'date': {
-      // A date without a time of day is stored as midnight; programs differ in the zone they take it for.
+      // Dates without a time are stored as midnight; programs disagree on its time zone.
       const day = /^(\d{4}-\d{2}-\d{2})(T(00|10|12):00:00Z?)?$/.exec(text.trim());
       return heldText(day ? day[1]! : text.trim());
     }
@@ -141,12 +141,12 @@ function readVariant(element: XmlElement | undefined): HeldValue {
 function writeVariant(value: HeldValue): string {
   switch (value.form) {
     case 'integer':
-      // Office programs show no i8: larger numbers stand as doubles as long as those hold them exactly.
+      // Office programs do not show i8; larger integers are stored as doubles while exact.
       if (Number(value.text) >= -(2 ** 31) && Number(value.text) < 2 ** 31) return `<vt:i4>${value.text}</vt:i4>`;
       return Number.isSafeInteger(Number(value.text)) ? `<vt:r8>${value.text}</vt:r8>` : `<vt:lpwstr>${escapeXml(value.text)}</vt:lpwstr>`;
     case 'boolean':
       return `<vt:bool>${value.text === 'yes'}</vt:bool>`;
-    // A document property has no unit: the number is in the unit of the property.
+    // Document properties have no unit; numbers use the property's unit.
     case 'real':
     case 'measure':
       return `<vt:r8>${value.text}</vt:r8>`;
@@ -157,7 +157,7 @@ function writeVariant(value: HeldValue): string {
 
 const propertiesOf = (custom: Part | null): XmlElement[] => custom?.xml.root.children.filter((child) => child.local === 'property') ?? [];
 
-/** Names and texts of a 3MF model's metadata; the model part is only looked into while it is small. */
+/** Metadata names and values of a 3MF model; large model parts are not read. */
 function modelMetadata({ zip, main }: OpcContent): ReadValue[] {
   const entry = /\.model$/i.test(main) ? zip.entries.get(main) : undefined;
   if (!entry || entry.size > 4 * 1024 * 1024) return [];
@@ -205,7 +205,7 @@ function readOpc(bytes: Uint8Array): FileReading {
   };
 }
 
-/** Collects splices and additions part by part. */
+/** Collects splices and new parts. */
 class Parts {
   private readonly parts = new Map<string, { xml: XmlPart; list: TextEdit[]; added: string }>();
 
@@ -219,7 +219,7 @@ class Parts {
     this.of(part).list.push({ at: start, length: end - start, insert });
   }
 
-  /** Adds an element as the last child of the root. */
+  /** Appends a child to the root. */
   append(part: Part, insert: string): void {
     this.of(part).added += insert;
   }
@@ -233,10 +233,10 @@ class Parts {
           added === ''
             ? []
             : root.inner === root.end
-              ? // A root that closes itself is opened first.
+              ? // A self-closing root is expanded first.
                 [{ at: root.end - 2, length: 2, insert: `>${added}</${root.name}>` }]
               : [{ at: root.innerEnd, length: 0, insert: added }];
-        // A part that was UTF-16 is written as UTF-8 and says so.
+        // A UTF-16 part is rewritten as UTF-8, with its declaration.
         const made = spliceText(text, [...list, ...last]).replace(/^(\ufeff?<\?xml[^>]*encoding=["'])utf-16(["'])/i, '$1UTF-8$2');
         return [path, encoder.encode(made)];
       }),
@@ -301,7 +301,7 @@ const NAMESPACES: Readonly<Record<string, string>> = {
   cp: 'http://schemas.openxmlformats.org/package/2006/metadata/core-properties',
 };
 
-/** A new core property that brings its own namespace, whatever prefixes the part uses. */
+/** A new core property declares its own namespace, whatever prefixes the part uses. */
 function coreElement(written: string, text: string): string {
   const prefix = written.split(':')[0]!;
   return `<${written} xmlns:${prefix}="${NAMESPACES[prefix]}">${text}</${written}>`;
@@ -313,7 +313,7 @@ const free = (zip: ZipIndex, path: string): string => {
   return name;
 };
 
-/** Makes a new part known: its content type and a relationship to the package. */
+/** Registers a new part: content type and package relationship. */
 function link({ relations, types }: OpcContent, parts: Parts, path: string, relation: string, type: string): void {
   const prefix = (part: Part) => (part.xml.root.name.includes(':') ? `${part.xml.root.name.split(':')[0]}:` : '');
   const ids = new Set(relations.xml.root.children.map((child) => child.attributes['Id']));
@@ -323,7 +323,7 @@ function link({ relations, types }: OpcContent, parts: Parts, path: string, rela
   parts.append(types, `<${prefix(types)}Override PartName="/${path}" ContentType="${type}"/>`);
 }
 
-/** Open Packaging (ECMA-376 part 2): office documents and 3MF, for their core and custom properties. */
+/** Open Packaging Conventions (ECMA-376 part 2): core and custom properties of office documents and 3MF. */
 export const opc: FileFormat = {
   id: 'opc',
   endings: ['.docx', '.xlsx', '.pptx', '.docm', '.xlsm', '.pptm', '.3mf'],

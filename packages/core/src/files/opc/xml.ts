@@ -1,32 +1,35 @@
 import { SaxesParser } from 'saxes';
 import { FileError } from '../contract';
 
-/** One element with the positions that splicing needs, in characters of the part's text. */
+/** An element with the offsets needed for splicing, in characters. */
 export interface XmlElement {
-  /** Name without its prefix. */
+  /** Local name. */
   readonly local: string;
   readonly name: string;
   readonly attributes: Readonly<Record<string, string>>;
   readonly children: XmlElement[];
-  /** All text inside, entities resolved. */
+  /** All text content, entities resolved. */
   text: string;
   readonly start: number;
-  /** Behind the opening tag; the same as `end` of a tag that closes itself. */
+  /** After the opening tag; equals `end` for self-closing tags. */
   readonly inner: number;
   innerEnd: number;
   end: number;
 }
 
-/** An XML part: its text and its root element. */
+/** An XML part with its root element. */
 export interface XmlPart {
   readonly text: string;
   readonly root: XmlElement;
 }
 
-/** Deepest nesting that property parts need, and then some. */
+/** Maximum nesting, more than property parts need. */
 const DEEPEST = 32;
 
-/** Reads an XML part with positions. @throws FileError when it is not well formed. */
+/**
+ * Reads an XML part with offsets.
+ * @throws FileError if not well formed
+ */
 export function readXml(bytes: Uint8Array, part: string): XmlPart {
   const utf16 = (bytes[0] === 0xff && bytes[1] === 0xfe) || (bytes[0] === 0xfe && bytes[1] === 0xff);
   const text = new TextDecoder(utf16 ? (bytes[0] === 0xff ? 'utf-16le' : 'utf-16be') : 'utf-8', { ignoreBOM: true }).decode(bytes);
@@ -69,21 +72,21 @@ export function readXml(bytes: Uint8Array, part: string): XmlPart {
   return { text, root: root ?? fail() };
 }
 
-/** A text as XML content or attribute value. Characters that XML 1.0 cannot hold are refused. */
+/** Escapes text for XML content or attributes. Characters XML 1.0 cannot hold are refused. */
 export function escapeXml(text: string): string {
   if (/[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]/.test(text))
     throw new FileError('xml-character', 'The value contains a control character, which documents cannot store.');
   return text.replace(/&/g, '&amp;').replace(/</g, '&lt;').replace(/>/g, '&gt;').replace(/"/g, '&quot;').replace(/\r/g, '&#13;');
 }
 
-/** One splice of a part's text. */
+/** A splice of a part's text. */
 export interface TextEdit {
   readonly at: number;
   readonly length: number;
   readonly insert: string;
 }
 
-/** Applies splices to a text; those at one place keep their order. */
+/** Applies splices; those at the same offset keep their order. */
 export function spliceText(text: string, edits: readonly TextEdit[]): string {
   let out = text;
   for (const { at, length, insert } of edits.map((edit, i) => ({ ...edit, i })).sort((a, b) => b.at - a.at || b.i - a.i))

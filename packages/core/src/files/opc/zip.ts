@@ -2,27 +2,27 @@ import { Inflate, deflateSync, inflateSync } from 'fflate';
 import { FileError } from '../contract';
 import { Edit } from '../edits';
 
-/** One entry of a zip archive, with the bytes it is in. */
+/** A zip entry with its byte ranges. */
 export interface ZipEntry {
   readonly name: string;
   readonly method: number;
   readonly packed: number;
   readonly size: number;
-  /** Span of the local header, the data and a data descriptor behind them. */
+  /** Range of the local header, data and data descriptor. */
   readonly start: number;
   readonly dataStart: number;
   readonly end: number;
-  /** Span of its record in the central directory. */
+  /** Range of its central directory record. */
   readonly record: number;
   readonly recordEnd: number;
 }
 
-/** The index of a zip archive: entries by name, nothing unpacked. */
+/** A zip index: entries by name, nothing unpacked. */
 export interface ZipIndex {
   readonly bytes: Uint8Array;
-  /** By name; of several with one name, the first. */
+  /** By name; the first if there are several. */
   readonly entries: ReadonlyMap<string, ZipEntry>;
-  /** All of them, in the order of the table of contents. */
+  /** All entries in central directory order. */
   readonly list: readonly ZipEntry[];
   readonly directory: number;
   readonly end: number;
@@ -33,17 +33,17 @@ const CENTRAL = 0x02014b50;
 const END = 0x06054b50;
 const DESCRIPTOR = 0x08074b50;
 
-/** Largest part that is unpacked; property parts have a few kilobytes. */
+/** The largest part that is unpacked; property parts are a few kilobytes. */
 const LARGEST_PART = 16 * 1024 * 1024;
 
 const utf8 = new TextDecoder();
-/** Bytes of their own: `slice` of a Buffer would share them with the file. */
+/** Copied: `slice` of a Buffer would share memory with the file. */
 const copyOf = (bytes: Uint8Array, from: number, to: number) => new Uint8Array(bytes.subarray(from, to));
 
 const view = (bytes: Uint8Array) => new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
 
 /**
- * Indexes a zip archive (PKWARE's APPNOTE, as ECMA-376 part 2 takes it up).
+ * Indexes a zip archive (PKWARE APPNOTE, as profiled by ECMA-376 part 2).
  * @throws FileError `zip-not`, `zip-broken`, `zip-64`
  */
 export function scanZip(bytes: Uint8Array): ZipIndex {
@@ -51,7 +51,7 @@ export function scanZip(bytes: Uint8Array): ZipIndex {
   if (bytes.length < 22 || data.getUint32(0, true) !== LOCAL)
     throw new FileError('zip-not', 'This is not an Open Packaging document; it may be protected by a password.', 0);
   let end = bytes.length - 22;
-  // A comment of up to 65,535 bytes may follow.
+  // The comment may have up to 65,535 bytes.
   for (const first = Math.max(0, bytes.length - 22 - 65_535); end >= first && data.getUint32(end, true) !== END; end--);
   if (end < 0 || data.getUint32(end, true) !== END) throw new FileError('zip-broken', 'The document ends before its central directory.', bytes.length);
   const count = data.getUint16(end + 10, true);
@@ -71,7 +71,7 @@ export function scanZip(bytes: Uint8Array): ZipIndex {
     const dataStart = start + 30 + data.getUint16(start + 26, true) + data.getUint16(start + 28, true);
     let entryEnd = dataStart + packed;
     if (entryEnd > directory) broken(at);
-    // Bit 3: sizes follow the data, with or without a signature.
+    // Bit 3: a data descriptor follows, with or without a signature.
     if (data.getUint16(at + 8, true) & 8 && entryEnd + 12 <= directory) entryEnd += data.getUint32(entryEnd, true) === DESCRIPTOR ? 16 : 12;
     list.push({
       name,
@@ -86,13 +86,16 @@ export function scanZip(bytes: Uint8Array): ZipIndex {
     });
     at += 46 + nameLength + extra + comment;
   }
-  // Names may be in letters that only their own system knows: two of them can read alike, and neither may be lost.
+  // Legacy encodings can make two names decode alike; neither may be lost.
   const entries = new Map<string, ZipEntry>();
   for (const entry of list) if (!entries.has(entry.name)) entries.set(entry.name, entry);
   return { bytes, entries, list, directory, end };
 }
 
-/** Unpacks an entry. @throws FileError when it is broken, too large or packed in an unknown way. */
+/**
+ * Unpacks an entry.
+ * @throws FileError if it is broken, too large or uses an unknown method
+ */
 export function unpack({ bytes }: ZipIndex, entry: ZipEntry): Uint8Array {
   if (entry.size > LARGEST_PART) throw new FileError('zip-large', `The part ${entry.name} unpacks to ${Math.round(entry.size / 2 ** 20)} MiB.`);
   const packed = bytes.subarray(entry.dataStart, entry.dataStart + entry.packed);
@@ -105,10 +108,13 @@ export function unpack({ bytes }: ZipIndex, entry: ZipEntry): Uint8Array {
   }
 }
 
-/** Bytes that are unpacked in one step. */
+/** Bytes unpacked per step. */
 const PIECE = 1 << 16;
 
-/** Unpacks an entry piece by piece, for parts of any size. @throws FileError when it is broken, or unpacks to more than it says */
+/**
+ * Unpacks an entry of any size in pieces.
+ * @throws FileError if it is broken or larger than declared
+ */
 export function* unpackPieces({ bytes }: ZipIndex, entry: ZipEntry): Generator<Uint8Array> {
   const packed = bytes.subarray(entry.dataStart, entry.dataStart + entry.packed);
   const broken = () => new FileError('zip-broken', `The part ${entry.name} cannot be unpacked.`, entry.dataStart);
@@ -141,7 +147,7 @@ const TABLE = Uint32Array.from({ length: 256 }, (_, n) => {
   return c >>> 0;
 });
 
-/** CRC-32 as zip archives use it. */
+/** CRC-32 as used by zip. */
 function crc32(bytes: Uint8Array): number {
   let c = 0xffffffff;
   for (const byte of bytes) c = TABLE[(c ^ byte) & 0xff]! ^ (c >>> 8);
@@ -158,10 +164,7 @@ const joined = (...chunks: readonly Uint8Array[]): Uint8Array => {
   return out;
 };
 
-/**
- * The edits that give parts new contents. Every other entry keeps its raw bytes; only the table of contents
- * is written again, because it states where things stand.
- */
+/** Edits that replace parts. Other entries keep their raw bytes; only the central directory is rewritten, as it holds offsets. */
 export function replaceParts(index: ZipIndex, parts: ReadonlyMap<string, Uint8Array>): Edit[] {
   const { bytes, entries, directory, end } = index;
   const edits: Edit[] = [];
@@ -197,7 +200,7 @@ export function replaceParts(index: ZipIndex, parts: ReadonlyMap<string, Uint8Ar
     edits.push({ offset: entry.start, length: entry.end - entry.start, insert });
     shift += insert.length - (entry.end - entry.start);
   }
-  // 1 January 1980, the earliest date that the format can state: a new part has no date of its own.
+  // 1 January 1980, the earliest date zip can hold; used for new parts.
   const stamp = Uint8Array.of(0, 0, 0x21, 0);
   const added: Uint8Array[] = [];
   for (const [name, content] of parts) {

@@ -6,8 +6,8 @@ import { Structure } from './structure';
 import { readDensityUnit, readUnit, unitName } from './units';
 
 /**
- * One user-defined attribute and the instances it is made of, as the public recommended practice for
- * user defined attributes (with ISO 10303-41 and -43) lays them out.
+ * A user-defined attribute and its instances, following the public recommended practice for user defined attributes (with ISO 10303-41 and
+ * -43).
  */
 export interface Attribute {
   readonly holder: string;
@@ -19,27 +19,30 @@ export interface Attribute {
   readonly item: number;
   readonly context: number;
   readonly unit: number | null;
-  /** The argument that holds the value, for splicing. */
+  /** The value's argument, for splicing. */
   readonly argument: Argument;
-  /** The name of a unit that Rule does not know. */
+  /** Name of an unknown unit. */
   readonly strange?: string;
-  /** Whether the representation holds the values of other attributes of the same property definition too. */
+  /** Whether the representation also holds other attributes of the same property definition. */
   readonly grouped: boolean;
-  /** Whether the item serves another attribute too, so that it must not be edited in place. */
+  /** Whether another attribute shares the item, so it must not be edited in place. */
   readonly itemShared: boolean;
-  /** Whether the representation serves another property definition too. */
+  /** Whether another property definition shares the representation. */
   readonly representationShared: boolean;
 }
 
-/** Holder keys of the instances that attributes can be attached to. */
+/** Holder keys of instances that can have attributes. */
 export interface HolderKeys {
-  /** Key by the instance id of a product definition or occurrence. */
+  /** Key by instance id of a product definition or occurrence. */
   readonly keyOf: ReadonlyMap<number, string>;
   /** Instance id by key. */
   readonly idOf: ReadonlyMap<string, number>;
 }
 
-/** Keys: `''` for the document, `variant:` and `copy:` with the product key, `body:` with product and solid, `occurrence:` as the structure says. */
+/**
+ * Keys: `''` for the document, `variant:` and `copy:` with the product key, `body:` with product and solid, `occurrence:` as in the
+ * structure.
+ */
 export function holderKeys(structure: Structure, bodies: Bodies): HolderKeys {
   const keyOf = new Map<number, string>();
   const roots = new Set(structure.roots.map((root) => root.id));
@@ -60,17 +63,17 @@ function measure(argument: Argument | undefined): { text: string; argument: Argu
   return argument?.is === 'number' ? { text: plain(argument.value), argument } : undefined;
 }
 
-/** A Part 21 real (`12.`, `1.5E-7`) in plain form. */
+/** A Part 21 real (`12.`, `1.5E-7`) as a plain decimal. */
 export function plain(real: string): string {
   const n = Number(real);
   return Number.isFinite(n) ? plainNumber(n) : real;
 }
 
 interface ItemValue {
-  /** The name of a unit that Rule does not know. */
+  /** Name of an unknown unit. */
   readonly strange?: string;
   readonly held: HeldValue;
-  /** The number as it stands, whatever its unit. */
+  /** The number as written, without its unit. */
   readonly number: string;
   readonly argument: Argument;
   readonly unit: number | null;
@@ -83,7 +86,7 @@ function readItem(model: StepModel, id: number): ItemValue | undefined {
   const record = records[0];
   if (!record) return undefined;
   const { args } = record;
-  // A one-argument DESCRIPTIVE_REPRESENTATION_ITEM('value') is met in files of careless writers.
+  // Some writers produce a one-argument DESCRIPTIVE_REPRESENTATION_ITEM('value').
   const value = args.length === 1 ? args[0] : args[1];
   const name = args.length === 1 ? '' : textOf(args[0]);
   switch (record.name) {
@@ -114,7 +117,7 @@ function readItem(model: StepModel, id: number): ItemValue | undefined {
 
 function measured(model: StepModel, inner: { text: string; argument: Argument }, unitId: number | undefined, name: string): ItemValue {
   const unit = unitId === undefined ? undefined : readUnit(model, unitId);
-  // A number in a unit that is not known, or is only like one, is not a number: 5 of something else would become 5 of ours.
+  // A number in an unknown unit is not read as a number: it would be mistaken for one in the property's unit.
   const strange = unitId !== undefined && unit === undefined ? unitName(model, unitId) : null;
   return {
     ...(strange === null ? {} : { strange }),
@@ -140,7 +143,7 @@ function readComplexItem(model: StepModel, id: number): ItemValue | undefined {
   return inner && measured(model, inner, refOf(withUnit.args[1]), textOf(records.find((record) => record.name === 'REPRESENTATION_ITEM')?.args[0]));
 }
 
-/** The holder instance that a property definition is about: a product definition or occurrence, directly or through its shape. */
+/** The holder of a property definition: a product definition or occurrence, directly or through its shape. */
 function definedHolder(model: StepModel, id: number | undefined, keys: HolderKeys): string | undefined {
   if (id === undefined) return undefined;
   const direct = keys.keyOf.get(id);
@@ -149,7 +152,7 @@ function definedHolder(model: StepModel, id: number | undefined, keys: HolderKey
   return record?.name === 'PRODUCT_DEFINITION_SHAPE' ? keys.keyOf.get(refOf(record.args[2]) ?? -1) : undefined;
 }
 
-/** A property definition of a user's with what represents it. */
+/** A user property definition and its representation. */
 interface Found {
   readonly holder: string;
   readonly definitionName: string;
@@ -160,7 +163,7 @@ interface Found {
   readonly items: readonly number[];
 }
 
-/** Reads all user-defined attributes of the holders that a file has. */
+/** Reads the user-defined attributes of all holders. */
 export function readAttributes(model: StepModel, keys: HolderKeys): Attribute[] {
   const general = new Set<number>();
   for (const id of model.idsOf('GENERAL_PROPERTY_ASSOCIATION')) {
@@ -215,14 +218,14 @@ export function readAttributes(model: StepModel, keys: HolderKeys): Attribute[] 
   return attributes;
 }
 
-/** A fact that a file states about its model: material, density, a validation property, the unit of lengths. */
+/** A fact stated by the file: material, density, a validation property, the length unit. */
 export interface Fact {
   readonly holder: string;
   readonly name: string;
   readonly held: HeldValue;
 }
 
-/** Names under which validation properties stand, as the public recommended practice for geometric validation properties has them. */
+/** Names of validation properties, from the public recommended practice for geometric validation properties. */
 const VALIDATION: Readonly<Record<string, string>> = {
   'volume measure': 'validation volume',
   'surface area measure': 'validation area',
@@ -230,7 +233,7 @@ const VALIDATION: Readonly<Record<string, string>> = {
   'centre point': 'validation centroid',
 };
 
-/** Reads the facts of holders: 'material property' and 'geometric validation property' definitions, and material designations. */
+/** Reads facts of holders from 'material property' and 'geometric validation property' definitions and material designations. */
 export function readFacts(model: StepModel, keys: HolderKeys): Fact[] {
   const facts: Fact[] = [];
   for (const link of model.idsOf('PROPERTY_DEFINITION_REPRESENTATION')) {
@@ -249,7 +252,7 @@ export function readFacts(model: StepModel, keys: HolderKeys): Fact[] {
       const record = model.record(item);
       if (about === 'material property') {
         if (record?.name === 'DESCRIPTIVE_REPRESENTATION_ITEM' && !said.includes('density')) {
-          // The name of the material is the item's name, or its text where the item's name says only what it is.
+          // The material is the item's name, or its text if the name is only a label.
           const [name, text] = [textOf(record.args[0]), textOf(record.args[1])];
           const material = name === '' || name.toLowerCase() === 'material name' ? text : name;
           if (material) facts.push({ holder, name: 'material', held: { text: material, form: 'text' } });
@@ -283,7 +286,7 @@ export function readFacts(model: StepModel, keys: HolderKeys): Fact[] {
   return facts;
 }
 
-/** The unit in which a representation's lengths are; `undefined` when its context names none that Rule knows. */
+/** Length unit of a representation; `undefined` if its context has none that Rule knows. */
 export function lengthUnit(model: StepModel, representation: number): string | undefined {
   const context = refOf(model.record(representation)?.args[2]);
   const units = context === undefined ? undefined : model.records(context).find((record) => record.name === 'GLOBAL_UNIT_ASSIGNED_CONTEXT')?.args[0];

@@ -2,24 +2,24 @@ import { Keys } from '../keys';
 import { StepModel, refOf, refsOf, textOf } from './model';
 import { Structure } from './structure';
 
-/** One solid of a product: what body-level values are attached to. */
+/** A solid of a product, to which body values are attached. */
 export interface Body {
   readonly key: string;
   readonly label: string;
   readonly solid: number;
   readonly representation: number;
-  /** The product definition shape of the product that the solid belongs to. */
+  /** Product definition shape of the solid's product. */
   readonly shape: number;
-  /** A shape aspect that already stands for the solid. */
+  /** An existing shape aspect for the solid. */
   readonly aspect: number | undefined;
 }
 
-/** Solids of a file and the instances through which properties are attached to them. */
+/** Solids of a file and the instances that attach properties to them. */
 export interface Bodies {
   readonly list: readonly Body[];
-  /** Body key by the id of a solid, a shape aspect that stands for it, or a property definition tied to it. */
+  /** Body key by id of a solid, its shape aspect, or a property definition attached to it. */
   readonly keyOf: ReadonlyMap<number, string>;
-  /** Shape representations of each product definition. */
+  /** Shape representations by product definition. */
   readonly representations: ReadonlyMap<number, readonly number[]>;
 }
 
@@ -34,9 +34,8 @@ function listed(lists: Map<number, number[]>, key: number): number[] {
 }
 
 /**
- * Reads the solids of products that have several, or whose one solid carries values of its own, by both
- * ways in which values are tied to a solid: a shape aspect with a geometric item usage, or a property
- * definition with a shape representation of the solid alone.
+ * Reads the solids of products that have several, or a single one with values of its own. Values are attached in one of two ways: a shape
+ * aspect with a geometric item usage, or a property definition with a shape representation of that solid.
  */
 export function readBodies(model: StepModel, structure: Structure): Bodies {
   const shapeOf = new Map<number, number>();

@@ -10,7 +10,7 @@ export type { EmptyModel } from './make';
 export { cutShapes } from './shapes';
 export type { CutShape } from './shapes';
 
-/** STEP, ISO 10303-21: parts and assemblies. */
+/** STEP (ISO 10303-21): parts and assemblies. */
 export const step: FileFormat = {
   id: 'step',
   endings: ['.step', '.stp', '.p21'],

@@ -1,13 +1,13 @@
 import { WASM } from './instances.wasm';
 
-/** Columns of instances: the ids, the starts, the right sides, the ends. */
+/** Columns of instances: ids, starts, right sides, ends. */
 export type Columns = readonly [Int32Array, Int32Array, Int32Array, Int32Array];
 
 interface Constant {
   readonly value: number;
 }
 
-/** What `packages/core/wasm/instances.ts` is built into. */
+/** Exports of `packages/core/wasm/instances.ts`. */
 interface Machine {
   readonly memory: { readonly buffer: ArrayBuffer };
   readonly room: Constant;
@@ -18,13 +18,13 @@ interface Machine {
   readonly run: (from: number, length: number, base: number, names: number) => number;
 }
 
-/** The part of the engine's `WebAssembly` that is used; not every project that the core is part of has its types. */
+/** The part of `WebAssembly` in use; its types are not available to every project that includes the core. */
 interface Engine {
   readonly Module: new (bytes: Uint8Array) => object;
   readonly Instance: new (module: object) => { readonly exports: unknown };
 }
 
-/** The machine with its memory laid out. */
+/** The module with its memory layout. */
 interface Desk {
   readonly machine: Machine;
   readonly columns: Columns;
@@ -36,16 +36,16 @@ interface Desk {
   readonly window: Uint8Array;
 }
 
-/** Bytes of a file that are looked at in one step. */
+/** Bytes per step. */
 const WINDOW = 256 * 1024;
 
-/** Pairs of first letters that are told apart. */
+/** Distinct pairs of initial letters. */
 const PAIRS = 1024;
 
-/** A number for the first two letters of a name, in either case. */
+/** Code of a name's first two letters, case-insensitive. */
 const pair = (first: number, second: number): number => ((first & 31) << 5) | (second & 31);
 
-/** The hash of a name in capitals by which it is recognised before it is compared. */
+/** Hash of a name in capitals, tested before comparing. */
 function hashOf(name: string): number {
   let hash = 0;
   for (let i = 0; i < name.length; i++) hash = (Math.imul(hash, 31) + name.charCodeAt(i)) | 0;
@@ -54,7 +54,7 @@ function hashOf(name: string): number {
 
 let desk: Desk | undefined;
 
-/** Sets the machine up when it is needed first. One is enough: a file is gone through in one step. */
+/** Created on first use. One instance suffices: files are scanned synchronously. */
 function theDesk(): Desk {
   if (desk) return desk;
   const bytes = Uint8Array.from(atob(WASM), (c) => c.charCodeAt(0));
@@ -76,7 +76,7 @@ function theDesk(): Desk {
   return desk;
 }
 
-/** The list of names that the machine looks for now. */
+/** The names currently searched for. */
 let looksFor: readonly string[] | undefined;
 
 function lookFor({ pairs, hashes }: Desk, wanted: readonly string[]): void {
@@ -85,7 +85,7 @@ function lookFor({ pairs, hashes }: Desk, wanted: readonly string[]): void {
   pairs.fill(0);
   for (const name of wanted) {
     const first = pair(name.charCodeAt(0), name.charCodeAt(1));
-    // Anything may follow a name of one letter.
+    // A one-letter name may be followed by anything.
     if (name.length === 1) pairs.fill(1, first, first + 32);
     else pairs[first] = 1;
   }
@@ -94,15 +94,15 @@ function lookFor({ pairs, hashes }: Desk, wanted: readonly string[]): void {
 }
 
 /**
- * Goes through instances by machine code, sixteen bytes at a time, as long as they are plain: without comments, whole in a
- * window of the file. Whatever else comes is left to who asked.
+ * Scans plain instances with WebAssembly SIMD, sixteen bytes at a time: no comments, entirely inside the window. The caller handles
+ * everything else.
  */
 export class PlainInstances {
   private readonly desk = theDesk();
-  /** The window, as offsets in the file. */
+  /** The window's offsets in the file. */
   private start = 0;
   private end = 0;
-  /** The instances of the last run, good until the next one. */
+  /** Instances of the last run; valid until the next. */
   readonly columns = this.desk.columns;
 
   constructor(
@@ -112,11 +112,14 @@ export class PlainInstances {
     lookFor(this.desk, wanted);
   }
 
-  /** Goes through the instances from `from` on. @returns how many there were; none where the first one is not plain */
+  /**
+   * Scans instances starting at `from`.
+   * @returns their number; 0 if the first is not plain
+   */
   run(from: number): number {
     if (from >= this.start && from < this.end) {
       const count = this.go(from);
-      // Where more of the file would not help, the window stays.
+      // The window stays if moving it would not help.
       if (count > 0 || !this.endsWithin || this.end === this.bytes.length || from === this.start) return count;
     }
     this.start = from;
@@ -129,32 +132,32 @@ export class PlainInstances {
     return this.desk.machine.run(from - this.start, this.end - this.start, this.start, this.wanted.length);
   }
 
-  /** The largest id of the last run. */
+  /** Largest id of the last run. */
   get largest(): number {
     return this.desk.report[1]!;
   }
 
-  /** Offset of the statement at which the last run stopped. */
+  /** Offset where the last run stopped. */
   get stopped(): number {
     return this.desk.report[2]!;
   }
 
-  /** Whether the last run stopped because the window ends in the next statement. */
+  /** Whether the last run stopped at the window's end. */
   private get endsWithin(): boolean {
     return this.desk.report[3] === 1;
   }
 
-  /** Instances of the last run that are complex or may have a wanted name. */
+  /** Instances of the last run that are complex or may match a name. */
   get marks(): number {
     return this.desk.report[0]!;
   }
 
-  /** The row in the columns of a marked instance. */
+  /** Row of a marked instance. */
   rowOf(mark: number): number {
     return this.desk.marked[mark]!;
   }
 
-  /** The number of the name that a marked instance has by its hash; the number of names for a complex instance. */
+  /** Name index of a marked instance by hash; the number of names if it is complex. */
   nameOf(mark: number): number {
     return this.desk.named[mark]!;
   }

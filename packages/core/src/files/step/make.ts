@@ -1,21 +1,21 @@
 import { encodeString } from './strings';
 
-/** What an empty STEP file is made for. */
+/** Content of a new STEP file. */
 export interface EmptyModel {
   readonly kind: 'part' | 'assembly';
-  /** The product's identification and name. */
+  /** Product id and name. */
   readonly id: string;
   readonly name: string;
   readonly organisation: string;
-  /** When it is made, as ISO 8601. */
+  /** Creation time, ISO 8601. */
   readonly at: string;
   readonly unit: 'mm' | 'in';
 }
 
-/** What the category of a product says that is an assembly though nothing is in it yet (ISO 10303-44). */
+/** Product category of an empty assembly (ISO 10303-44). */
 export const ASSEMBLY_CATEGORY = 'assembly';
 
-/** Makes a STEP file of AP214 that holds one product with an origin and no geometry: a part or an assembly to begin with. */
+/** Makes an AP214 STEP file with one product, an origin and no geometry. */
 export function makeEmptyStep({ kind, id, name, organisation, at, unit }: EmptyModel): Uint8Array {
   const text = encodeString;
   const millimetre = '(LENGTH_UNIT()NAMED_UNIT(*)SI_UNIT(.MILLI.,.METRE.))';
@@ -25,7 +25,7 @@ export function makeEmptyStep({ kind, id, name, organisation, at, unit }: EmptyM
       : [
           `#24=${millimetre};`,
           '#25=DIMENSIONAL_EXPONENTS(1.,0.,0.,0.,0.,0.,0.);',
-          // Exactly 25.4 mm: NIST SP 811, appendix B.
+          // Exactly 25.4 mm (NIST SP 811, appendix B).
           '#26=LENGTH_MEASURE_WITH_UNIT(LENGTH_MEASURE(25.4),#24);',
           "#20=(CONVERSION_BASED_UNIT('INCH',#26)LENGTH_UNIT()NAMED_UNIT(#25));",
         ];

@@ -1,7 +1,7 @@
 import { Argument, StepRecord, parseRecords } from './parse';
 import { InstanceSpan, StepIndex, scanStep, spanAt } from './scan';
 
-/** Entities that reading and writing look up by type. */
+/** Entities looked up by type. */
 export const WANTED = [
   'PRODUCT',
   'PRODUCT_DEFINITION',
@@ -26,7 +26,7 @@ export const WANTED = [
 
 const NO_ARGUMENTS: readonly Argument[] = [];
 
-/** A Part 21 file with instances parsed on demand. */
+/** A Part 21 file; instances are parsed on demand. */
 export class StepModel {
   readonly index: StepIndex;
   private readonly parsed = new Map<number, StepRecord[]>();
@@ -34,12 +34,12 @@ export class StepModel {
   readonly bytes: Uint8Array;
 
   constructor(bytes: Uint8Array) {
-    // A Buffer is looked at as plain bytes: its methods do more than is wanted here.
+    // Treated as Uint8Array: Buffer methods are slower here.
     this.bytes = bytes.constructor === Uint8Array ? bytes : new Uint8Array(bytes.buffer, bytes.byteOffset, bytes.length);
     this.index = scanStep(this.bytes, WANTED);
   }
 
-  /** The records of an instance; empty when the id is not defined. */
+  /** Records of an instance; empty if undefined. */
   records(id: number): StepRecord[] {
     let records = this.parsed.get(id);
     if (!records) {
@@ -50,40 +50,40 @@ export class StepModel {
     return records;
   }
 
-  /** The first record of an instance; `undefined` when the id is not defined. */
+  /** First record of an instance, if defined. */
   record(id: number): StepRecord | undefined {
     return this.records(id)[0];
   }
 
-  /** The arguments of the first record of an instance; none when the id is not defined. */
+  /** Arguments of an instance's first record; empty if undefined. */
   args(id: number | undefined): readonly (Argument | undefined)[] {
     return (id === undefined ? undefined : this.record(id)?.args) ?? NO_ARGUMENTS;
   }
 
-  /** The ids of all instances of a type, in file order. */
+  /** Ids of a type's instances, in file order. */
   idsOf(type: (typeof WANTED)[number]): number[] {
     return (this.index.byType.get(type) ?? []).map((position) => this.index.ids[position]!);
   }
 
-  /** The bytes that an instance is in. */
+  /** Bytes of an instance. */
   span(id: number): InstanceSpan | undefined {
     const position = this.index.position(id);
     return position === undefined ? undefined : spanAt(this.index, position);
   }
 
-  /** The header statement with a keyword. */
+  /** A header statement by keyword. */
   header(keyword: string): StepRecord | undefined {
     const span = this.index.header.find((statement) => statement.keyword === keyword);
     return span && parseRecords(this.bytes, span.start)[0];
   }
 }
 
-/** The text of an argument; `''` when it is none. */
+/** Text of an argument; `''` if it is not a string. */
 export const textOf = (argument: Argument | undefined): string => (argument?.is === 'text' ? argument.value : '');
 
-/** The id that an argument refers to; `undefined` when it is not a reference. */
+/** Id an argument refers to; `undefined` if not a reference. */
 export const refOf = (argument: Argument | undefined): number | undefined => (argument?.is === 'ref' ? argument.id : undefined);
 
-/** The ids in a list of references. */
+/** Ids in a list of references. */
 export const refsOf = (argument: Argument | undefined): number[] =>
   argument?.is === 'list' ? argument.items.flatMap((item) => (item.is === 'ref' ? [item.id] : [])) : [];

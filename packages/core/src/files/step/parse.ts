@@ -3,7 +3,7 @@ import { bytewiseText } from '../encoding';
 import { endOfString, skipBlank } from './scan';
 import { decodeString } from './strings';
 
-/** An argument with the bytes it is in. */
+/** An argument with its byte range. */
 export type Argument =
   | { readonly is: 'text'; readonly value: string; readonly start: number; readonly end: number }
   | { readonly is: 'number'; readonly value: string; readonly start: number; readonly end: number }
@@ -13,7 +13,7 @@ export type Argument =
   | { readonly is: 'typed'; readonly name: string; readonly items: readonly Argument[]; readonly start: number; readonly end: number }
   | { readonly is: 'none'; readonly value: '$' | '*'; readonly start: number; readonly end: number };
 
-/** One record of an instance: a simple instance has one, a complex one several. */
+/** A record of an instance: one if simple, several if complex. */
 export interface StepRecord {
   readonly name: string;
   readonly args: readonly Argument[];
@@ -22,11 +22,11 @@ export interface StepRecord {
 const isWord = (c: number) => (c >= 65 && c <= 90) || (c >= 97 && c <= 122) || c === 95 || (c >= 48 && c <= 57);
 const isNumber = (c: number) => (c >= 48 && c <= 57) || c === 43 || c === 45 || c === 46 || c === 69 || c === 101;
 
-/** Names that came before, by a hash of their letters: there are few, and they come back all the time. */
+/** Interned names, by hash: few distinct ones recur constantly. */
 const names = new Map<number, string>();
 const MOST_NAMES = 4096;
 
-/** The name that is at some bytes, in capitals. */
+/** The name in a byte range, in capitals. */
 function nameAt(bytes: Uint8Array, start: number, end: number): string {
   let hash = 0;
   for (let i = start; i < end; i++) hash = (hash * 31 + bytes[i]!) | 0;
@@ -44,13 +44,13 @@ function nameAt(bytes: Uint8Array, start: number, end: number): string {
 const NO_ITEMS: readonly Argument[] = [];
 
 /**
- * An argument with the fields of all kinds: the engine handles objects of one shape several times faster than those of
- * seven, and a large library has them by the hundred million.
+ * One object shape for all argument kinds: engines handle it several times faster than seven shapes, and large libraries have hundreds of
+ * millions.
  */
 const argument = (is: Argument['is'], start: number, end: number, value = '', id = 0, items = NO_ITEMS, name = ''): Argument =>
   ({ is, value, id, items, name, start, end }) as unknown as Argument;
 
-/** Nesting that no sane file reaches; a guard for the call stack. */
+/** Maximum nesting; protects the call stack. */
 const DEEPEST = 64;
 
 class Parser {
@@ -91,7 +91,7 @@ class Parser {
     return { name, args: this.list(0) };
   }
 
-  /** A list in brackets; is at the opening one. */
+  /** Parses a list, starting at its opening bracket. */
   private list(depth: number): Argument[] {
     if (depth > DEEPEST) this.fail('Lists are nested too deeply.');
     this.i++;
@@ -117,7 +117,7 @@ class Parser {
       this.i = endOfString(bytes, start);
       return argument('text', start, this.i, decodeString(bytes, start + 1, this.i - 1));
     }
-    // Names of constants and values (`#LABEL`, `@12`) are told apart by nobody here: they are no references to instances.
+    // Constants and value names (`#LABEL`, `@12`) are not instance references.
     if (c === 64 || (c === 35 && !(bytes[start + 1]! >= 48 && bytes[start + 1]! <= 57))) {
       for (this.i++; isWord(bytes[this.i]!);) this.i++;
       return argument('enum', start, this.i, bytewiseText(bytes, start, this.i));
@@ -159,5 +159,5 @@ class Parser {
   }
 }
 
-/** Parses the right side of an instance, or a header statement, that begins at `offset`. */
+/** Parses an instance's right side or a header statement at `offset`. */
 export const parseRecords = (bytes: Uint8Array, offset: number): StepRecord[] => new Parser(bytes, offset).records();

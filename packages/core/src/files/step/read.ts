@@ -6,13 +6,13 @@ import { StepModel, textOf } from './model';
 import { Argument } from './parse';
 import { Definition, Structure, readStructure } from './structure';
 
-/** A file's own field with the argument that holds it. */
+/** A file field with its argument. */
 export interface Field {
   readonly name: string;
   readonly argument: Argument;
 }
 
-/** Everything of a STEP file that reading and writing share. */
+/** What reading and writing a STEP file share. */
 export interface StepContent {
   readonly model: StepModel;
   readonly structure: Structure;
@@ -21,7 +21,10 @@ export interface StepContent {
   readonly attributes: readonly Attribute[];
 }
 
-/** Opens a STEP file. @throws FileError when it is broken. */
+/**
+ * Opens a STEP file.
+ * @throws FileError if it is broken
+ */
 export function openStep(bytes: Uint8Array): StepContent {
   const model = new StepModel(bytes);
   const structure = readStructure(model);
@@ -30,7 +33,10 @@ export function openStep(bytes: Uint8Array): StepContent {
   return { model, structure, keys, bodies, attributes: readAttributes(model, keys) };
 }
 
-/** Holders whose key a change of product ids or names moved: the same instance has another key than before. @throws FileError */
+/**
+ * Holders whose key changed because product ids or names changed.
+ * @throws FileError
+ */
 export function movedHolders(before: Uint8Array, after: Uint8Array): ReadonlyMap<string, string> {
   const keysOf = (bytes: Uint8Array) => {
     const model = new StepModel(bytes);
@@ -46,7 +52,7 @@ export function movedHolders(before: Uint8Array, after: Uint8Array): ReadonlyMap
   return moved;
 }
 
-/** The own fields of a product: id, name, description and version, and the file that an external reference names. */
+/** Product fields: id, name, description, version, and the file of an external reference. */
 export function productFields(model: StepModel, definition: Definition): Field[] {
   const product = model.args(definition.product);
   const formation = model.args(definition.formation);
@@ -59,7 +65,7 @@ export function productFields(model: StepModel, definition: Definition): Field[]
   ].filter((field) => field.argument !== undefined);
 }
 
-/** The own fields of the file, from FILE_NAME: author, organisation and time stamp. */
+/** FILE_NAME fields: author, organisation, time stamp. */
 export function headerFields(model: StepModel): Field[] {
   const args = model.header('FILE_NAME')?.args ?? [];
   const first = (argument: Argument | undefined) => (argument?.is === 'list' ? argument.items[0] : argument);
@@ -76,7 +82,10 @@ const fieldValues = (fields: readonly Field[]): ReadValue[] =>
     return text === '' ? [] : [{ place: 'field' as const, name, held: heldText(text) }];
   });
 
-/** Reads a STEP file. @throws FileError when it is broken. */
+/**
+ * Reads a STEP file.
+ * @throws FileError if it is broken
+ */
 export function readStep(bytes: Uint8Array): FileReading {
   const { model, structure, keys, bodies, attributes } = openStep(bytes);
   const problems: FileProblem[] = [];

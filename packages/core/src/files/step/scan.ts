@@ -2,7 +2,7 @@ import { FileError } from '../contract';
 import { bytewiseText } from '../encoding';
 import { Columns, PlainInstances } from './instances';
 
-/** Where one instance `#id=…;` stands: from the `#` to behind the semicolon, and where its right side begins. */
+/** Range of an instance `#id=…;` and the start of its right side. */
 export interface InstanceSpan {
   readonly id: number;
   readonly start: number;
@@ -10,30 +10,30 @@ export interface InstanceSpan {
   readonly end: number;
 }
 
-/** A header statement such as `FILE_NAME(…);`. */
+/** A header statement, such as `FILE_NAME(…);`. */
 export interface HeaderSpan {
   readonly keyword: string;
   readonly start: number;
   readonly end: number;
 }
 
-/** The index of a Part 21 file: spans only, nothing parsed. */
+/** Index of a Part 21 file: ranges only. */
 export interface StepIndex {
   readonly bytes: Uint8Array;
   readonly header: readonly HeaderSpan[];
-  /** Instance spans in file order, as parallel arrays. */
+  /** Instance ranges in file order, as parallel arrays. */
   readonly ids: Float64Array;
   readonly starts: Int32Array;
   readonly rights: Int32Array;
   readonly ends: Int32Array;
-  /** Positions in those arrays of the instances of the wanted types; `''` for complex instances. */
+  /** Rows of instances by wanted type; `''` for complex instances. */
   readonly byType: ReadonlyMap<string, readonly number[]>;
-  /** Position of an instance by its id. */
+  /** Row by instance id. */
   readonly position: (id: number) => number | undefined;
   readonly maxId: number;
   /** Offset of the last data section's `ENDSEC`. */
   readonly dataEnd: number;
-  /** Line end that the file uses. */
+  /** The file's line ending. */
   readonly eol: string;
 }
 
@@ -47,17 +47,17 @@ const PAREN = 40;
 const ANGLE = 60;
 const CLOSING_ANGLE = 62;
 
-/** The largest instance number; the numbers of new instances above it are whole too. */
+/** Largest instance id; ids of new instances above it remain exact integers. */
 const LARGEST_ID = 2 ** 52;
 
 const isDigit = (c: number) => c >= 48 && c <= 57;
 const isWord = (c: number) => (c >= 65 && c <= 90) || (c >= 97 && c <= 122) || c === 95 || isDigit(c);
 const isBlank = (c: number) => c === 32 || (c >= 9 && c <= 13);
 
-/** `isWord` of every byte: looked up, where words are passed over by the million. */
+/** `isWord` for each byte, as a table for speed. */
 const WORD = Uint8Array.from({ length: 256 }, (_, c) => Number(isWord(c)));
 
-/** Skips a comment or blanks at `i`; returns the first byte that is neither. */
+/** Skips comments and blanks; returns the next offset. */
 export function skipBlank(bytes: Uint8Array, from: number): number {
   let i = from;
   for (;;) {
@@ -72,11 +72,11 @@ function endOfComment(bytes: Uint8Array, start: number): number {
   throw new FileError('step-truncated', 'A comment is not closed.', start);
 }
 
-/** Offset behind the closing apostrophe of the string that opens at `start`. */
+/** Offset after the closing apostrophe of a string. */
 export function endOfString(bytes: Uint8Array, start: number): number {
   let i = start + 1;
   for (;;) {
-    // Most texts are short: looking byte by byte is quicker than asking for a search.
+    // Most strings are short: a byte loop beats a search.
     const near = Math.min(bytes.length, i + 48);
     while (i < near && bytes[i] !== APOSTROPHE) i++;
     if (i === near) i = bytes.indexOf(APOSTROPHE, i);
@@ -87,8 +87,8 @@ export function endOfString(bytes: Uint8Array, start: number): number {
 }
 
 /**
- * Offset behind the semicolon that ends the statement at `start`.
- * @param addresses whether addresses may be in it in angle brackets, as in an ANCHOR or REFERENCE section (ISO 10303-21, edition 3)
+ * Offset after the statement's semicolon.
+ * @param addresses whether angle-bracket addresses may occur, as in ANCHOR and REFERENCE sections (ISO 10303-21, edition 3)
  */
 function endOfStatement(bytes: Uint8Array, start: number, addresses = false): number {
   let i = start;
@@ -112,11 +112,11 @@ function keywordAt(bytes: Uint8Array, start: number): string {
   return bytewiseText(bytes, start, end).toUpperCase();
 }
 
-/** Spans of instances in columns that grow together and share their memory. */
+/** Instance ranges in growing columns with shared memory. */
 class Spans {
   length = 0;
   private cells: Int32Array;
-  /** Apart from the others: there are programs that give numbers beyond 2³¹. */
+  /** Separate: some programs use ids above 2³¹. */
   private numbers: Float64Array;
 
   constructor(private room: number) {
@@ -124,7 +124,7 @@ class Spans {
     this.numbers = new Float64Array(room);
   }
 
-  /** Adds an instance of which the end is not known yet. */
+  /** Adds an instance whose end is not yet known. */
   begin(id: number, start: number, right: number): void {
     if (this.length === this.room) this.grow();
     const { cells, room, length } = this;
@@ -137,7 +137,7 @@ class Spans {
     this.cells[2 * this.room + this.length++] = end;
   }
 
-  /** Adds instances by their columns. */
+  /** Appends columns of instances. */
   take(columns: Columns, count: number): void {
     while (this.length + count > this.room) this.grow();
     this.numbers.set(columns[0].subarray(0, count), this.length);
@@ -159,13 +159,16 @@ class Spans {
     return this.numbers.subarray(0, this.length);
   }
 
-  /** 0 the starts, 1 the right sides, 2 the ends. */
+  /** 0 starts, 1 right sides, 2 ends. */
   column(column: number): Int32Array {
     return this.cells.subarray(column * this.room, column * this.room + this.length);
   }
 }
 
-/** Whether a name is at `start`, all of it, in letters of either case. @param name in capitals */
+/**
+ * Whether the complete name is at `start`, case-insensitive.
+ * @param name in capitals
+ */
 function standsAt(bytes: Uint8Array, start: number, name: string): boolean {
   for (let k = 0; k < name.length; k++) {
     const c = bytes[start + k]!;
@@ -174,7 +177,7 @@ function standsAt(bytes: Uint8Array, start: number, name: string): boolean {
   return !WORD[bytes[start + name.length]!];
 }
 
-/** Positions of instances by their types. */
+/** Instance rows by type. */
 class Types {
   private readonly lists: number[][];
 
@@ -182,18 +185,18 @@ class Types {
     private readonly bytes: Uint8Array,
     private readonly wanted: readonly string[],
   ) {
-    // The last list is that of complex instances.
+    // The last list holds complex instances.
     this.lists = Array.from({ length: wanted.length + 1 }, () => []);
   }
 
-  /** Takes down an instance whose right side begins at an offset. */
+  /** Records an instance by its right side. */
   note(position: number, right: number): void {
     const { bytes, wanted } = this;
     const name = bytes[right] === PAREN ? wanted.length : wanted.findIndex((one) => standsAt(bytes, right, one));
     this.lists[name]?.push(position);
   }
 
-  /** The same, where the number of its name is known but for a chance in four thousand million. */
+  /** Records an instance whose name index is known; the chance of a wrong hash is about 1 in 4 billion. */
   noteLikely(position: number, right: number, name: number): void {
     if (name === this.wanted.length || standsAt(this.bytes, right, this.wanted[name]!)) this.lists[name]!.push(position);
     else this.note(position, right);
@@ -204,7 +207,7 @@ class Types {
   }
 }
 
-/** Finds instances by their ids: most files number them in ascending order, so that they can be looked up where they are. */
+/** Finds instances by id: most files number them in ascending order, so no map is needed. */
 function positionOf(ids: Float64Array): StepIndex['position'] {
   let ascending = true;
   for (let k = 1; k < ids.length && ascending; k++) ascending = ids[k - 1]! < ids[k]!;
@@ -228,8 +231,8 @@ function positionOf(ids: Float64Array): StepIndex['position'] {
 }
 
 /**
- * Indexes a Part 21 file. Only statements are told apart; instances are parsed when they are asked for.
- * @param wanted entity names whose instances are to be found by type
+ * Indexes a Part 21 file. Only statements are separated; instances are parsed on demand.
+ * @param wanted entity names to index by type
  * @throws FileError `step-not`, `step-truncated`, `step-syntax`
  */
 export function scanStep(bytes: Uint8Array, wanted: readonly string[]): StepIndex {
@@ -241,7 +244,7 @@ export function scanStep(bytes: Uint8Array, wanted: readonly string[]): StepInde
   const plain = new PlainInstances(bytes, wanted);
   const types = new Types(bytes, wanted);
   const header: HeaderSpan[] = [];
-  // An instance takes some sixty bytes; where there are more of them the columns grow.
+  // An instance averages sixty bytes; columns grow if there are more.
   const spans = new Spans(Math.max(64, bytes.length >> 5));
   let maxId = 0;
   let dataEnd = -1;
@@ -278,7 +281,7 @@ export function scanStep(bytes: Uint8Array, wanted: readonly string[]): StepInde
       continue;
     }
     if (section === 'passed over' && keywordAt(bytes, i) !== 'ENDSEC') {
-      // References to other files (edition 3) give numbers to what stands elsewhere: no instance may take them.
+      // Ids in a REFERENCE section (edition 3) are taken.
       if (bytes[i] === HASH) {
         let id = 0;
         for (let k = i + 1; isDigit(bytes[k]!); k++) id = id * 10 + bytes[k]! - 48;
@@ -319,7 +322,7 @@ export function scanStep(bytes: Uint8Array, wanted: readonly string[]): StepInde
   };
 }
 
-/** The span of the instance at a position. */
+/** Range of the instance in a row. */
 export const spanAt = (index: StepIndex, position: number): InstanceSpan => ({
   id: index.ids[position]!,
   start: index.starts[position]!,
@@ -327,10 +330,7 @@ export const spanAt = (index: StepIndex, position: number): InstanceSpan => ({
   end: index.ends[position]!,
 });
 
-/**
- * Calls `visit(referrer, referred)` for every reference `#n` on the right side of an instance.
- * One pass over the bytes; texts and comments are passed over.
- */
+/** Calls `visit(referrer, referred)` for each reference `#n` on right sides, in one pass that skips strings and comments. */
 export function eachReference(index: StepIndex, visit: (referrer: number, referred: number) => void): void {
   const { bytes } = index;
   for (let k = 0; k < index.ids.length; k++) {

@@ -2,18 +2,18 @@ import { openStep } from './read';
 import { StepModel, refOf } from './model';
 import { eachReference } from './scan';
 
-/** The geometry of one product, cut out of its file. */
+/** Geometry of one product, extracted from its file. */
 export interface CutShape {
-  /** Key of the product in the file's structure; `''` for the whole of an assembly. */
+  /** Product key in the structure; `''` for the complete assembly. */
   readonly product: string;
-  /** A STEP file that holds this product's geometry and nothing else. */
+  /** A STEP file with only this product's geometry. */
   readonly file: Uint8Array;
-  /** The bytes that the geometry depends on: the same as long as only properties change. */
+  /** The bytes the geometry depends on; unaffected by property changes. */
   readonly essence: Uint8Array;
   readonly bodies: readonly string[];
 }
 
-/** All instances that some instances refer to, themselves included, without those that `stop` refuses. */
+/** Instances reachable from the given ones, inclusive, except those `stop` refuses. */
 function closure(
   model: StepModel,
   references: ReadonlyMap<number, readonly number[]>,
@@ -30,7 +30,7 @@ function closure(
   return reached;
 }
 
-/** The text of instances in the order of the file. */
+/** Text of instances in file order. */
 function textOf(model: StepModel, ids: ReadonlySet<number>): Uint8Array {
   const positions = [...ids].map((id) => model.index.position(id)!).sort((a, b) => a - b);
   const { bytes, index } = model;
@@ -60,10 +60,9 @@ function fileOf(model: StepModel, ids: ReadonlySet<number>): Uint8Array {
 }
 
 /**
- * Cuts the geometry of every product out of a STEP file by what its shape refers to, so that each distinct
- * part is worked on once, however often it is placed. Products without solids of their own are left out; of
- * an assembly the whole comes last.
- * @throws FileError when the file is broken.
+ * Extracts the geometry of each product that has solids, so each distinct part is processed once regardless of its placements. The complete
+ * assembly comes last.
+ * @throws FileError if the file is broken
  */
 export function cutShapes(bytes: Uint8Array): CutShape[] {
   const { model, structure, bodies } = openStep(bytes);
@@ -101,7 +100,7 @@ export function cutShapes(bytes: Uint8Array): CutShape[] {
     });
   }
   if (structure.occurrences.length > 0) {
-    // Where things stand: placements, without the geometry that they place.
+    // Placements without geometry.
     const placing = model.idsOf('CONTEXT_DEPENDENT_SHAPE_REPRESENTATION');
     const placed = closure(model, references, placing, (instance) => (model.record(instance)?.name ?? '').endsWith('SHAPE_REPRESENTATION'));
     const parts = [...essences, textOf(model, placed)];
@@ -116,5 +115,5 @@ export function cutShapes(bytes: Uint8Array): CutShape[] {
   return cuts;
 }
 
-/** Entities that make a representation worth measuring. */
+/** Entities that make a representation measurable. */
 const SOLID = new Set(['MANIFOLD_SOLID_BREP', 'BREP_WITH_VOIDS', 'FACETED_BREP', 'SHELL_BASED_SURFACE_MODEL']);

@@ -1,14 +1,13 @@
 /**
- * Strings of ISO 10303-21 (clause "Strings" and its encodings of characters): `''` for an apostrophe,
- * `\X\hh`, `\X2\…\X0\` (UTF-16), `\X4\…\X0\` (UTF-32), `\S\c` (upper half of the current ISO 8859 part,
- * taken as Latin-1 unless a `\P.\` names another), and whatever bytes a careless writer left raw.
+ * ISO 10303-21 strings: `''` for an apostrophe, `\X\hh`, `\X2\…\X0\` (UTF-16), `\X4\…\X0\` (UTF-32), `\S\c` (upper half of the current ISO
+ * 8859 part, Latin-1 unless `\P.\` selects another), and raw bytes left by careless writers.
  */
 import { bytewiseText, decodeAs, plainAscii } from '../encoding';
 
 const strict = new TextDecoder('utf-8', { fatal: true });
 const latin1 = (bytes: Uint8Array): string => bytewiseText(bytes, 0, bytes.length);
 
-/** Decodes raw bytes string by string: UTF-8 where it is valid, Latin-1 otherwise, whatever the header claims. */
+/** Decodes raw bytes per string: UTF-8 if valid, otherwise Latin-1, whatever the header claims. */
 function decodeRaw(bytes: Uint8Array): string {
   for (const byte of bytes)
     if (byte > 0x7f) {
@@ -23,7 +22,7 @@ function decodeRaw(bytes: Uint8Array): string {
 
 const ESCAPE = /\\(?:X\\([0-9A-Fa-f]{2})|X2\\((?:[0-9A-Fa-f]{4})*)\\X0\\|X4\\((?:[0-9A-Fa-f]{8})*)\\X0\\|S\\(.)|P([A-I])\\|N\\|F\\|\\)/gs;
 
-/** Decodes the bytes between the apostrophes of a string. Unknown escapes stay as they are. */
+/** Decodes the bytes between apostrophes. Unknown escapes are kept. */
 export function decodeString(bytes: Uint8Array, start = 0, end = bytes.length): string {
   return plainAscii(bytes, start, end) ?? decodeEscaped(bytes.subarray(start, end));
 }
@@ -43,22 +42,22 @@ function decodeEscaped(bytes: Uint8Array): string {
         return point <= 0x10ffff ? String.fromCodePoint(point) : '\ufffd';
       });
     if (s !== undefined) return decodeAs(Uint8Array.of(s.charCodeAt(0) + 128), `iso-8859-${part}`);
-    // `\P.\` names the part of ISO 8859 by a letter, A for part 1.
+    // `\P.\` selects the ISO 8859 part by letter; A is part 1.
     if (page !== undefined) part = page.charCodeAt(0) - 64;
     return all === '\\\\' ? '\\' : '';
   });
 }
 
 /**
- * Bytes that a string may take with its apostrophes. ISO 10303-21 sets no limit for strings, but common readers have buffers of 16 KiB and
- * take the whole file for broken where one string is longer (found by experiment with two readers).
+ * Maximum bytes of a string including apostrophes. ISO 10303-21 sets none, but common readers have 16 KiB buffers and reject the file
+ * (found by experiment with two readers).
  */
 export const LONGEST_STRING = 16_000;
 
-/** Letters of plain ASCII that are cheaper inside a run of escaped ones than the run's end and a new beginning: three more bytes each, against eight. */
+/** ASCII letters cheaper to escape than ending and restarting a run: three extra bytes each, against eight. */
 const BRIDGE = 2;
 
-/** Encodes a text with its apostrophes, in printable ASCII alone, so that every reader agrees on it. */
+/** Encodes a string in printable ASCII, which every reader understands. */
 export function encodeString(text: string): string {
   let out = '';
   let wide: string[] = [];
@@ -68,7 +67,7 @@ export function encodeString(text: string): string {
     wide = [];
   };
   const chars = [...text];
-  /** Whether a run of escaped letters goes on behind a few plain ones. */
+  /** Whether an escaped run continues after a few plain letters. */
   const bridges = (at: number): boolean => {
     for (let k = at; k < chars.length && k <= at + BRIDGE; k++) {
       const point = chars[k]!.codePointAt(0)!;

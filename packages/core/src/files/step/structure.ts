@@ -4,35 +4,35 @@ import { ASSEMBLY_CATEGORY } from './make';
 import { StepModel, refOf, refsOf, textOf } from './model';
 import { Argument } from './parse';
 
-/** A product definition with the product behind it. */
+/** A product definition and its product. */
 export interface Definition {
   readonly id: number;
   readonly product: number;
   readonly formation: number;
   readonly key: string;
-  /** The argument that names the part's own file, where there is an external reference. */
+  /** The argument naming the part's file, for external references. */
   readonly external: Argument | null;
 }
 
-/** An occurrence with the instance that places it. */
+/** An occurrence and the instance that places it. */
 export interface Occurrence extends OccurrenceReading {
   readonly id: number;
 }
 
-/** Product structure with instance ids, for reading and writing. */
+/** Product structure with instance ids. */
 export interface Structure {
   readonly definitions: ReadonlyMap<number, Definition>;
-  /** The definition that counts by the id of another of the same version of the same product: a view of it (its planning, its making) for which nothing is held apart. */
+  /** The definition that represents another definition of the same product version, such as its planning view. */
   readonly otherViews: ReadonlyMap<number, number>;
   readonly occurrences: readonly Occurrence[];
-  /** Definitions that no occurrence places, in file order. */
+  /** Definitions without occurrences, in file order. */
   readonly roots: readonly Definition[];
   readonly reading: StructureReading;
-  /** Whether a root's product says by its category that it is an assembly, be it empty. */
+  /** Whether a root is an assembly by product category, even if empty. */
   readonly saysAssembly: boolean;
 }
 
-/** Products of a category, by its name in lower case. */
+/** Products by category name in lower case. */
 function ofCategory(model: StepModel, category: string): Set<number> {
   const products = new Set<number>();
   for (const id of model.idsOf('PRODUCT_RELATED_PRODUCT_CATEGORY')) {
@@ -42,7 +42,7 @@ function ofCategory(model: StepModel, category: string): Set<number> {
   return products;
 }
 
-/** The arguments that name files by external reference, by the product definition that they describe. */
+/** Arguments of external file references, by product definition. */
 function externalFiles(model: StepModel): Map<number, Argument> {
   const files = new Map<number, Argument>();
   const nameOfDocument = new Map<number, Argument>();
@@ -60,9 +60,9 @@ function externalFiles(model: StepModel): Map<number, Argument> {
   return files;
 }
 
-/** Reads which products a file holds and how they are placed in one another. */
+/** Reads products and their placements. */
 export function readStructure(model: StepModel): Structure {
-  // Products that only state what a part is made from (ISO 10303-41) are no parts.
+  // Products that are only raw materials (ISO 10303-41) are not parts.
   const raw = ofCategory(model, 'raw material');
   const external = externalFiles(model);
   const definitions = new Map<number, Definition>();

@@ -1,10 +1,10 @@
 import { Quantity, unitOfSize } from '../../values';
 import { StepModel } from './model';
 
-/** How a unit is written: the measure type of its values and the statements that define it. */
+/** How a unit is written: measure type and defining statements. */
 interface UnitWriting {
   readonly measure: string;
-  /** Statements in order; `$1`, `$2` … stand for the ids of earlier statements of the list. The last one is the unit. */
+  /** Statements in order; `$1`, `$2` … refer to ids of earlier ones. The last is the unit. */
   readonly statements: readonly string[];
 }
 
@@ -14,7 +14,7 @@ const KILOGRAM = si('MASS_UNIT', '.KILO.', 'GRAM');
 const SECOND = si('TIME_UNIT', '$', 'SECOND');
 const RADIAN = si('PLANE_ANGLE_UNIT', '$', 'RADIAN');
 
-/** A unit defined by another: ISO 10303-41 conversion_based_unit. Exponents are length, mass, time, … */
+/** A unit defined by another: ISO 10303-41 conversion_based_unit. Exponents: length, mass, time, … */
 const based = (kind: string, measure: string, name: string, factor: string, base: string, exponents: string): UnitWriting => ({
   measure,
   statements: [
@@ -35,7 +35,7 @@ const density = (mass: string, length: string): UnitWriting => ({
   statements: [mass, length, 'DERIVED_UNIT_ELEMENT($1,1.)', 'DERIVED_UNIT_ELEMENT($2,-3.)', 'DERIVED_UNIT(($3,$4))'],
 });
 
-/** Exponents of length, mass, time and electric current, as DIMENSIONAL_EXPONENTS has them with those of temperature, substance and light. */
+/** Exponents of length, mass, time and current, as in DIMENSIONAL_EXPONENTS with temperature, substance and light. */
 const exponents = (length: number, mass = 0, time = 0, current = 0) => [length, mass, time, current, 0, 0, 0].map((n) => `${n}.`).join(',');
 const LENGTH = exponents(1);
 const MASS = exponents(0, 1);
@@ -44,11 +44,11 @@ const NONE = exponents(0);
 const METRE = si('LENGTH_UNIT', '$', 'METRE');
 const CENTIMETRE = si('LENGTH_UNIT', '.CENTI.', 'METRE');
 
-/** An SI unit with a name of its own and no entity of its own in the older schemas. */
+/** A named SI unit without an entity in older schemas. */
 const named = (prefix: string, name: string) => `(NAMED_UNIT(*)SI_UNIT(${prefix},.${name}.))`;
 const plainly = (prefix: string, name: string): UnitWriting => ({ measure: 'NUMERIC_MEASURE', statements: [named(prefix, name)] });
 
-/** A unit that is so many of a named SI unit. */
+/** A multiple of a named SI unit. */
 const multiple = (name: string, factor: number, base: string, dimension: string): UnitWriting => ({
   measure: 'NUMERIC_MEASURE',
   statements: [
@@ -59,7 +59,7 @@ const multiple = (name: string, factor: number, base: string, dimension: string)
   ],
 });
 
-/** Other units multiplied with one another: the statements of each, and then the product of their powers. */
+/** Product of powers of units: the statements of each, then the derived unit. */
 const derived = (measure: string, kind: string | null, ...parts: readonly (readonly [unit: UnitWriting, power: number])[]): UnitWriting => {
   const statements: string[] = [];
   const elements: string[] = [];
@@ -73,7 +73,7 @@ const derived = (measure: string, kind: string | null, ...parts: readonly (reado
   return { measure, statements: [...statements, kind === null ? `DERIVED_UNIT(${list})` : `(${kind}()DERIVED_UNIT(${list}))`] };
 };
 
-// The factors are those of NIST SP 811, appendix B, as in the units of values.
+// Factors from NIST SP 811, appendix B, as for values.
 const POUND = 0.45359237;
 const POUND_FORCE = POUND * 9.80665;
 const INCH = based('LENGTH_UNIT', 'LENGTH_MEASURE', 'INCH', '25.4', MILLIMETRE, LENGTH);
@@ -134,25 +134,25 @@ const WRITINGS: Readonly<Record<string, UnitWriting>> = {
   '1/min': derived('NUMERIC_MEASURE', null, [MINUTE, -1]),
 };
 
-/** How to write a unit; `undefined` when STEP files written by Rule cannot carry it. */
+/** How to write a unit; `undefined` if STEP cannot hold it. */
 export const unitWriting = (code: string): UnitWriting | undefined => WRITINGS[code];
 
-/** Prefixes of SI_UNIT: ISO 10303-41, si_prefix. */
+/** SI_UNIT prefixes (ISO 10303-41, si_prefix). */
 const PREFIXES: Readonly<Record<string, number>> = {
   '': 1, EXA: 1e18, PETA: 1e15, TERA: 1e12, GIGA: 1e9, MEGA: 1e6, KILO: 1e3, HECTO: 100, DECA: 10, DECI: 0.1, CENTI: 1e-2, MILLI: 1e-3,
   MICRO: 1e-6, NANO: 1e-9, PICO: 1e-12, FEMTO: 1e-15, ATTO: 1e-18,
 }; // prettier-ignore
 
-/** Powers of length, mass, time, plane angle and electric current. */
+/** Exponents of length, mass, time, plane angle and current. */
 type Dimension = readonly [length: number, mass: number, time: number, angle: number, current: number];
 
-/** What a unit is made of and how large it is in SI units. */
+/** Dimensions of a unit and its size in SI units. */
 interface Measured {
   readonly dimension: Dimension;
   readonly size: number;
 }
 
-/** SI units by name; a gram is a thousandth of the SI unit. */
+/** SI units by name; a gram is a thousandth of the base unit. */
 const SI: Readonly<Record<string, Measured>> = {
   METRE: { dimension: [1, 0, 0, 0, 0], size: 1 },
   GRAM: { dimension: [0, 1, 0, 0, 0], size: 1e-3 },
@@ -182,7 +182,7 @@ const QUANTITIES: Readonly<Record<string, Quantity>> = {
   '0,0,-1,0,0': 'rotation',
 };
 
-/** Units are defined by units: a definition that runs in a circle ends here. */
+/** Stops at cyclic unit definitions. */
 const DEEPEST = 8;
 
 function measuredUnit(model: StepModel, id: number, depth = 0): Measured | undefined {
@@ -198,7 +198,7 @@ function measuredUnit(model: StepModel, id: number, depth = 0): Measured | undef
   }
   const siUnit = records.find((record) => record.name === 'SI_UNIT');
   if (siUnit) {
-    // Inside a complex instance SI_UNIT has two arguments; alone it has the dimensions before them.
+    // SI_UNIT has two arguments in a complex instance; alone, dimensions precede them.
     const [prefix, name] = siUnit.args.slice(-2);
     const unit = name?.is === 'enum' ? SI[name.value] : undefined;
     const factor = PREFIXES[prefix?.is === 'enum' ? prefix.value : ''];
@@ -219,14 +219,14 @@ function measuredUnit(model: StepModel, id: number, depth = 0): Measured | undef
   return { dimension, size };
 }
 
-/** The code of the unit that an instance defines; `undefined` when it is none that Rule knows. */
+/** Unit code of an instance; `undefined` if unknown. */
 export function readUnit(model: StepModel, id: number): string | undefined {
   const unit = measuredUnit(model, id);
   const quantity = unit && QUANTITIES[unit.dimension.join()];
   return quantity && unitOfSize(quantity, unit.size)?.code;
 }
 
-/** What a file calls a unit that Rule does not know, for people: the name of a conversion, or prefix and name of an SI unit. */
+/** Display name of an unknown unit: its conversion name, or SI prefix and name. */
 export function unitName(model: StepModel, id: number): string {
   const records = model.records(id);
   const conversion = records.find((record) => record.name === 'CONVERSION_BASED_UNIT' || record.name === 'CONTEXT_DEPENDENT_UNIT')?.args[0];
@@ -237,8 +237,8 @@ export function unitName(model: StepModel, id: number): string {
 }
 
 /**
- * The unit of a density. Some writers give its mass and length wrong exponents (3 and 2, or 1 and 3, where
- * 1 and -3 are meant): for a density one mass and one length can only mean mass per cubed length.
+ * Unit of a density. Some writers give wrong exponents (3 and 2, or 1 and 3, instead of 1 and -3); one mass and one length can only mean
+ * mass per cubic length.
  */
 export function readDensityUnit(model: StepModel, id: number): string | undefined {
   const known = readUnit(model, id);

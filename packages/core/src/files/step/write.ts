@@ -13,10 +13,10 @@ import { unitWriting } from './units';
 
 const KIND = "'user defined attribute'";
 
-/** Type of the representation context that attributes are in. */
+/** Context type of attribute representations. */
 const CONTEXT = 'user defined attributes';
 
-/** A number as a Part 21 real: it always has a point. */
+/** A Part 21 real; always with a decimal point. */
 export function real(text: string): string {
   const plainText = plainNumber(Number(text));
   const [mantissa, exponent] = plainText.split(/e/i);
@@ -24,7 +24,7 @@ export function real(text: string): string {
   return exponent === undefined ? withPoint : `${withPoint}E${Number(exponent)}`;
 }
 
-/** Collects new statements and hands out ids above those in use. */
+/** Collects new statements and allots ids above those in use. */
 class Addition {
   private readonly lines: string[] = [];
   constructor(
@@ -47,16 +47,16 @@ class Writer {
   private readonly isAp242: boolean;
   private context: number | undefined;
   private readonly removals: Attribute[] = [];
-  /** Attributes by holder and name; a careless writer may have put one there several times. */
+  /** Attributes by holder and name; careless writers repeat them. */
   private readonly held = new Map<string, Attribute[]>();
   private readonly bodies: ReadonlyMap<string, Body>;
   private definitions: ReadonlyMap<string, Definition> | undefined;
   private shapes: ReadonlyMap<number, number> | undefined;
-  /** What is written for each argument of a product that several holders share, by its offset. */
+  /** Text for product arguments shared by several holders, by offset. */
   private readonly fields = new Map<number, string>();
-  /** Representations that get another list of items: by link, the item that takes the place of an old one, `null` to drop it. */
+  /** Changed item lists of representations: replacement by reference, `null` to remove. */
   private readonly relisted = new Map<number, { attribute: Attribute; items: Map<number, number | null> }>();
-  /** Places changed by this call, so that one that comes twice is refused. */
+  /** Places already changed by this call; repeats are refused. */
   private readonly touched = new Set<string>();
 
   constructor(private readonly content: StepContent) {
@@ -93,7 +93,7 @@ class Writer {
       }
   }
 
-  /** The edits of all changes. */
+  /** Edits of all changes. */
   finish(): Edit[] {
     this.relistAll();
     this.remove();
@@ -135,7 +135,7 @@ class Writer {
     this.edits.push(splice(span.right, span.end - span.right, `${this.item(existing.name, value)};`));
   }
 
-  /** The new text of the value argument alone, when the item can stay as it is. */
+  /** Replacement of just the value argument, if the item can stay. */
   private inPlace(existing: Attribute, value: HeldValue): string | undefined {
     const { argument } = existing;
     switch (value.form) {
@@ -144,7 +144,7 @@ class Writer {
       case 'boolean':
         return argument.is === 'enum' ? booleanOf(value) : undefined;
       case 'integer':
-        // An integer may be held in a COUNT_MEASURE, which is a real.
+        // An integer may be in a COUNT_MEASURE, which is a real.
         return argument.is === 'number' ? (argument.value.includes('.') ? real(value.text) : value.text) : undefined;
       default:
         return argument.is === 'number' ? real(value.text) : undefined;
@@ -157,7 +157,7 @@ class Writer {
     this.relisted.set(attribute.link, entry);
   }
 
-  /** Edits the lists of representations that are one attribute's own; gives the others a representation of their own. */
+  /** Edits the list of a representation with a single owner; others get a copy. */
   private relistAll(): void {
     const { model } = this.content;
     for (const { attribute, items } of this.relisted.values()) {
@@ -184,7 +184,7 @@ class Writer {
       case 'integer':
         return this.isAp242 ? `INTEGER_REPRESENTATION_ITEM(${n},${value.text})` : `VALUE_REPRESENTATION_ITEM(${n},COUNT_MEASURE(${real(value.text)}))`;
       case 'boolean':
-        // BOOLEAN_REPRESENTATION_ITEM came with AP242 (from memory); older schemas hold the word.
+        // BOOLEAN_REPRESENTATION_ITEM came with AP242 (from memory); older schemas get text.
         return this.isAp242 ? `BOOLEAN_REPRESENTATION_ITEM(${n},${booleanOf(value)})` : `DESCRIPTIVE_REPRESENTATION_ITEM(${n},${encodeString(value.text)})`;
       case 'real':
         return this.isAp242 ? `REAL_REPRESENTATION_ITEM(${n},${real(value.text)})` : `VALUE_REPRESENTATION_ITEM(${n},NUMERIC_MEASURE(${real(value.text)}))`;
@@ -198,7 +198,10 @@ class Writer {
     }
   }
 
-  /** A text as a string of the file. @throws FileError where it is longer than other programs read */
+  /**
+   * Encodes a string.
+   * @throws FileError if longer than other programs read
+   */
   private string(what: string, text: string): string {
     const encoded = encodeString(text);
     if (encoded.length > LONGEST_STRING)
@@ -230,7 +233,7 @@ class Writer {
   /** Shape aspects added by this call, by body key. */
   private readonly aspects = new Map<string, number>();
 
-  /** The shape aspect that stands for a body; added where the file has none. */
+  /** A body's shape aspect, added if missing. */
   private aspectOf(body: Body): number {
     const known = body.aspect ?? this.aspects.get(body.key);
     if (known !== undefined) return known;
@@ -240,7 +243,7 @@ class Writer {
     return aspect;
   }
 
-  /** The product definition shape of an occurrence; the occurrence itself where the file has none. */
+  /** An occurrence's product definition shape; the occurrence itself if it has none. */
   private shapeOf(occurrence: number): number {
     const { model, structure } = this.content;
     if (!this.shapes) {
@@ -255,8 +258,8 @@ class Writer {
   }
 
   /**
-   * Removes attributes with all instances that serve them alone. Where something else refers to the
-   * attribute itself (an approval, say), the attribute stays and its value becomes the empty text.
+   * Removes attributes and the instances only they use. An attribute referred to from elsewhere, such as an approval, stays with an empty
+   * value.
    */
   private remove(): void {
     if (this.removals.length === 0) return;
@@ -297,7 +300,7 @@ class Writer {
     }
   }
 
-  /** Adds an instance and everything it refers to, for units, to a list. */
+  /** Appends an instance and everything it refers to. */
   private withParts(id: number, into: number[]): void {
     if (into.includes(id)) return;
     into.push(id);
@@ -323,7 +326,10 @@ const placeOf = (holder: string, name: string) => JSON.stringify([holder, name])
 
 const booleanOf = (value: HeldValue) => (value.text === 'yes' ? '.T.' : '.F.');
 
-/** The edits that make a STEP file hold the given values. @throws FileError */
+/**
+ * Edits that write the given values to a STEP file.
+ * @throws FileError
+ */
 export function modifyStep(bytes: Uint8Array, changes: readonly FileChange[]): Edit[] {
   const writer = new Writer(openStep(bytes));
   for (const change of changes) writer.change(change);
