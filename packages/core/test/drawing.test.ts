@@ -14,6 +14,8 @@ const DRAW = String.raw`
 import sys
 import ezdxf
 from ezdxf.enums import TextEntityAlignment as A
+from ezdxf.math import Vec2
+from ezdxf.render import mleader
 folder, version = sys.argv[1:3]
 doc = ezdxf.new(version, setup=True)
 doc.styles.add('ARIAL', font='arial.ttf')
@@ -56,6 +58,18 @@ if not flat:
     dim = msp.add_linear_dim(base=(0, -15), p1=(0, 0), p2=(30, 0), dimstyle='EZDXF')
     dim.render()
     msp.add_wipeout([(130, 130), (140, 138)])
+    mark = doc.blocks.new('MARK', base_point=(1, 0))
+    mark.add_circle((0, 0), 5)
+    mark.add_attdef('POS', (0, 0), '', dxfattribs={'height': 3, **style})
+    marked = msp.add_multileader_block('Standard')
+    marked.set_content(name='MARK', scale=1.5)
+    marked.set_attribute('POS', 'position')
+    marked.add_leader_line(mleader.ConnectionSide.left, [Vec2(-60, -90), Vec2(-30, -20)])
+    marked.build(insert=Vec2(-20, 40), rotation=20)
+    noted = msp.add_multileader_mtext('Standard')
+    noted.set_content('note\\Pbelow', style='ARIAL', char_height=2, alignment=mleader.TextAlignment.left)
+    noted.add_leader_line(mleader.ConnectionSide.right, [Vec2(120, 90)])
+    noted.build(insert=Vec2(150, 150))
     paper = doc.layout('Layout1')
     paper.add_lwpolyline([(0, 0), (297, 0), (297, 210), (0, 210)], close=True)
     paper.add_viewport((100, 100), (120, 80), (60, 40), 160)
@@ -140,7 +154,10 @@ describe('a drawing as ezdxf draws it', () => {
         return { text: text.trim(), x: at.x + picture.origin.x, y: at.y + picture.origin.y, angle: Math.atan2(along.y - at.y, along.x - at.x) };
       });
     expect(ours.map(({ text }) => text).sort()).toEqual(seen.texts.map(([text]) => text).sort());
-    expect(ours.length).toBeGreaterThan(version === 'R12' ? 12 : 15);
+    expect(ours.length).toBeGreaterThan(version === 'R12' ? 12 : 17);
+    // ezdxf writes attributes of leaders from R2010 on, and leaders in R12 not at all.
+    const ofLeaders = ours.filter(({ text }) => ['position', 'note', 'below'].includes(text));
+    expect(ofLeaders).toHaveLength({ R12: 0, R2000: 2 }[version] ?? 3);
     for (const [text, x, y, alongX, alongY] of seen.texts) {
       const near = ours
         .filter((one) => one.text === text)
@@ -170,7 +187,10 @@ describe('a drawing as ezdxf draws it', () => {
 
   it('names what a text is the attribute of', () => {
     const cells = drawSheet(bytesOf('R2010'), 'model').sheet.texts.filter((text) => text.cell !== null);
-    expect(cells.map(({ text, cell }) => [text, cell!.tag, /^[0-9A-F]+$/.test(cell!.handle)])).toEqual([['attribute', 'NAME', true]]);
+    expect(cells.map(({ text, cell }) => [text, cell!.tag, /^[0-9A-F]+$/.test(cell!.handle)])).toEqual([
+      ['attribute', 'NAME', true],
+      ['position', 'POS', true],
+    ]);
   });
 });
 

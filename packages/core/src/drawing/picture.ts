@@ -1,5 +1,5 @@
 import { Point } from '../files';
-import { DrawingStyle, DxfGroups, Entity, drawnText, layoutsOf, plainMtext, styleOfText, stylesOf } from '../files/dxf';
+import { DrawingStyle, DxfGroups, Entity, drawnText, layoutsOf, leaderLines, leaderParts, leaderTexts, plainMtext, styleOfText, stylesOf } from '../files/dxf';
 import { Box, TextStyle } from '../lettering';
 import { bentLine, circleArc, ellipseArc, splinePoints, wholeCircle } from './curves';
 import { HatchLine, hatchLines } from './hatch';
@@ -71,6 +71,13 @@ const DEEPEST = 24;
 
 /** Default line width in millimetres (common practice). */
 const USUAL_WEIGHT = 0.25;
+
+/** A closed filled arrow of length 1 with its tip at the origin, three times as long as wide (common practice). */
+const ARROW: readonly Point[] = [
+  { x: 0, y: 0 },
+  { x: -1, y: 1 / 6 },
+  { x: -1, y: -1 / 6 },
+];
 
 /** A growing list of coordinates. */
 class Floats {
@@ -206,6 +213,8 @@ class Drawer extends DxfGroups {
   private readonly lineTypes = new Map<string, readonly number[]>();
   private readonly styles: ReadonlyMap<string, DrawingStyle>;
   private readonly bodies = new Map<string, BlockBody>();
+  /** Names of text styles and blocks by upper-case handle. */
+  private readonly names = new Map<string, string>();
   private readonly traits = new Map<Entity, Traits>();
   private readonly left: Record<string, number> = {};
   /** Objects drawn so far, counting repeated blocks. */
@@ -225,6 +234,7 @@ class Drawer extends DxfGroups {
           weight: this.number(record, 370, -3),
           lineType: this.get(record, 6) ?? '',
         });
+      if (record.type === 'STYLE' || record.type === 'BLOCK_RECORD') this.names.set(this.get(record, 5)?.trim().toUpperCase() ?? '', name);
       if (record.type === 'LTYPE') this.lineTypes.set(name, this.dashesOf(record));
     }
     const blocks = this.within('BLOCKS');
@@ -390,6 +400,8 @@ class Drawer extends DxfGroups {
         return stroke(this.spline(entity));
       case 'LEADER':
         return stroke(this.vertices(entity));
+      case 'MULTILEADER':
+        return this.leader(entity, m, sink, look, depth, paper);
       case 'SOLID':
       case 'TRACE': {
         const corners = [10, 11, 13, 12].map((code) => (this.find(entity, code) >= 0 ? this.point(entity, code) : this.point(entity, 12)));
@@ -484,8 +496,8 @@ class Drawer extends DxfGroups {
     return { height: this.number(entity, 40, 2.5), widthFactor: this.number(entity, 41, 1), oblique: this.number(entity, 51, 0), style: font };
   }
 
-  private writing(entity: Entity, verticalCode: 73 | 74, m: Matrix, sink: Sink, cell: PictureText['cell']): void {
-    const text = drawnText(this.get(entity, 1) ?? '');
+  private writing(entity: Entity, verticalCode: 73 | 74, m: Matrix, sink: Sink, cell: PictureText['cell'], stated = this.get(entity, 1) ?? ''): void {
+    const text = drawnText(stated);
     if (text.trim() === '' && !cell) return;
     if (this.find(entity, 101) >= 0) return this.paragraph(entity, m, sink, cell);
     const settings = this.settings(entity);
@@ -553,6 +565,63 @@ class Drawer extends DxfGroups {
       return;
     }
     this.draw(body.entities, times(m, times(placed, shift(-body.base.x, -body.base.y))), sink, look, depth + 1, paper);
+  }
+
+  /** A MULTILEADER: arrows, lines, and its text or block with attributes. Curved lines are drawn straight, and counted. */
+  private leader(entity: Entity, m: Matrix, sink: Sink, look: Look, depth: number, paper: boolean): void {
+    const parts = leaderParts(this, entity);
+    if (!parts) return this.leave('multileader');
+    const { content, body } = parts;
+    const kind = this.number(body, 170, 1);
+    if (kind === 2) this.leave('curved leader');
+    const arrow = this.handled(body, 342);
+    const size = this.number(content, 140, 0);
+    for (const line of kind === 0 ? [] : leaderLines(this, parts)) {
+      sink.line(m, line, look.weight, look.dashes);
+      const [tip, next] = line as [Point, Point];
+      const towards = times(shift(tip.x, tip.y), times(turn(Math.atan2(tip.y - next.y, tip.x - next.x)), stretch(size, size)));
+      if (this.bodies.has(arrow)) this.place(arrow, m, towards, sink, look, depth, paper);
+      else if (size > 0) sink.fill(times(m, towards), [ARROW], 'ink');
+    }
+    if (this.number(content, 290, 0) === 1) this.leaderText(entity, content, m, sink);
+    else if (this.number(content, 296, 0) === 1) {
+      const at = this.point(content, 15);
+      const scale = stretch(this.number(content, 16, 1) || 1, this.number(content, 26, 1) || 1);
+      const placed = times(shift(at.x, at.y), times(turn(this.number(content, 46, 0)), scale));
+      const block = this.handled(content, 341);
+      this.place(block, m, placed, sink, look, depth, paper);
+      const base = this.bodies.get(block)?.base ?? { x: 0, y: 0 };
+      const inner = times(m, times(placed, shift(-base.x, -base.y)));
+      const texts = leaderTexts(this, parts);
+      const handle = this.get(entity, 5)?.trim() ?? '';
+      for (const definition of this.bodies.get(block)?.entities ?? []) {
+        const text = definition.type === 'ATTDEF' ? texts.get(this.get(definition, 5)?.trim().toUpperCase() ?? '') : undefined;
+        if (text !== undefined && (this.number(definition, 70, 0) & 1) === 0)
+          this.writing(definition, 74, inner, sink, { handle, tag: this.get(definition, 2) ?? '' }, this.value(text));
+      }
+    }
+  }
+
+  private handled(entity: Entity, code: number): string {
+    return this.names.get(this.get(entity, code)?.trim().toUpperCase() ?? '') ?? '';
+  }
+
+  private leaderText(entity: Entity, content: Entity, m: Matrix, sink: Sink): void {
+    const { font, width, oblique } = this.styles.get(this.handled(content, 340)) ?? { font: { file: '' }, width: 1, oblique: 0 };
+    const along = this.point(content, 13);
+    const lines = setParagraph(
+      drawnText(plainMtext(this.get(content, 304) ?? '')),
+      { height: this.number(content, 41, 2.5), widthFactor: width, oblique, style: font },
+      {
+        at: this.point(content, 12),
+        // Left, centre or right, always by the top.
+        attachment: this.number(content, 171, 1),
+        width: this.number(content, 43, 0) * (this.number(content, 40, 1) || 1),
+        angle: Math.atan2(along.y, along.x),
+        spacing: this.number(content, 45, 1),
+      },
+    );
+    for (const line of lines) sink.text(m, line, font, null, this.get(entity, 5)?.trim() ?? '');
   }
 
   /** Images and embedded objects are drawn as frames; wipeouts as paper. */

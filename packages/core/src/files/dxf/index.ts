@@ -7,6 +7,7 @@ export { STRAIGHT, type Vertex } from './area';
 export { scanDxf } from './scan';
 export { DxfGroups, type Entity } from './groups';
 export { layoutsOf } from './layouts';
+export { leaderLines, leaderParts, leaderTexts, type LeaderParts } from './leaders';
 export { styleOfText, stylesOf, type DrawingStyle } from './styles';
 export { drawnText, plainMtext } from './text';
 export { julianInstant, openDxf };

@@ -20,6 +20,7 @@ import { Vertex } from './area';
 import { BlockContent, CellContent, DxfContent, InsertContent } from './content';
 import { DxfGroups, Entity } from './groups';
 import { layoutOfBlock, layoutOfEntity, layoutRecord } from './layouts';
+import { leaderParts, leaderTexts } from './leaders';
 import { letteringValues, ownLettering } from './lettering';
 import { DrawnOutline, DrawnText, nest } from './nesting';
 import { PLAIN_TEXTS, SheetText, plainCells } from './plain-cells';
@@ -498,32 +499,27 @@ class Reader extends DxfGroups {
 
   /** A block content MULTILEADER; `null` for text leaders. */
   private leaderMark(leader: Entity, layoutOf: (entity: Entity) => string, blocks: ReadonlyMap<string, BlockContent>): InsertContent | null {
-    const { codes } = this.index;
-    const context = this.find(leader, 300);
-    let after = context;
-    // Skips the CONTEXT_DATA group, which uses the same codes.
-    while (after >= 0 && after < leader.to && !(codes[after] === 301 && this.raw(after) === '}')) after++;
-    if (context < 0 || after >= leader.to) return null;
-    const body = { type: leader.type, from: after, to: leader.to };
-    const inside = { type: leader.type, from: context, to: after };
+    const parts = leaderParts(this, leader);
+    if (!parts) return null;
+    const { inside, body } = parts;
     const name = this.recordNames.get((this.get(body, 344) ?? '').trim().toUpperCase());
     const block = name === undefined ? undefined : blocks.get(name.toLowerCase());
     if (!block || this.number(body, 172, 0) !== 1) return null;
     const cells: CellContent[] = [];
-    let definition = -1;
-    for (let k = after + 1; k < leader.to; k++)
-      if (codes[k] === 330) definition = block.definitions.findIndex((own) => own.handle?.toUpperCase() === this.raw(k).toUpperCase());
-      else if (codes[k] === 302 && definition >= 0)
+    for (const [definition, at] of leaderTexts(this, parts)) {
+      const own = block.definitions.findIndex(({ handle }) => handle?.toUpperCase() === definition);
+      if (own >= 0)
         cells.push({
-          tag: block.cells[definition]!.tag,
-          text: drawnText(this.value(k)),
-          valueAt: k,
+          tag: block.cells[own]!.tag,
+          text: drawnText(this.value(at)),
+          valueAt: at,
           inner: [],
           heightAt: -1,
           innerHeightAt: -1,
           widthAt: -1,
           lettering: null,
         });
+    }
     const handle = this.get(leader, 5)?.trim();
     const scale = this.number(inside, 16, 1);
     return {
@@ -542,7 +538,7 @@ class Reader extends DxfGroups {
       own: {},
       inPaper: this.get(leader, 67)?.trim() === '1',
       from: leader.from,
-      nameAt: context,
+      nameAt: inside.from,
       attributesEnd: leader.to,
       end: leader.to,
       hasAttributes: true,
