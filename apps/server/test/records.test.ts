@@ -23,6 +23,7 @@ import { chmodSync, cpSync, linkSync, mkdirSync, readFileSync, statSync, writeFi
 import { join } from 'node:path';
 import { User } from '../src/users/user';
 import { Person, Rule, startRule } from './harness';
+import { until } from './until';
 
 jest.setTimeout(240_000);
 
@@ -342,7 +343,7 @@ describe('runs', () => {
     const user = (await rule.db.one<User>(`SELECT id, name, display_name AS "displayName", role FROM users WHERE name = 'okafor'`))!;
     const job = await stopped.services.vaultRuns.start(user, { clash: 'leave out', kind: 'check in', files: files.map((row) => row.file), titleBlocks: false });
     const done = async () => (await rule.db.all('SELECT 1 FROM vault_run_files WHERE job_id = $1', [job])).length;
-    while ((await done()) < 2) await new Promise((resolve) => setTimeout(resolve, 20));
+    await until('the first two files of the run', async () => (await done()) >= 2);
     await stopped.close();
     const already = await done();
     expect(already).toBeLessThan(files.length);
