@@ -374,15 +374,20 @@ describe('runs', () => {
     expect(await stale()).not.toContain(drawing);
   });
 
-  it('get the newest version of a file that has no changes of its own, and leave any other alone', async () => {
-    const gate = await rule.file('slide-gate.step');
+  /** Another program checks in a version of the slide gate; returns its bytes. */
+  async function checkedInElsewhere(): Promise<Buffer> {
     const { id } = await entry(GATE);
-    const mine = rule.bytes('slide-gate.step');
-    const theirs = Buffer.concat([mine, Buffer.from('/* theirs */\n')]);
+    const theirs = Buffer.concat([rule.bytes('slide-gate.step'), Buffer.from('/* theirs */\n')]);
     await rule.vault('POST', `/api/files/${id}/check-out`, { by: 'Hedda Novak' });
     const meta = Buffer.from(JSON.stringify({ by: 'Hedda Novak', comment: '', record: {} })).toString('base64url');
     const headers = { authorization: 'Bearer test-token', 'x-check-in': meta, 'content-type': 'application/octet-stream' };
     await fetch(`${rule.vaultUrl}/api/files/${id}/check-in`, { method: 'POST', headers, body: new Uint8Array(theirs) });
+    return theirs;
+  }
+
+  it('get the newest version of a file that has no changes of its own, and leave any other alone', async () => {
+    const gate = await rule.file('slide-gate.step');
+    const theirs = await checkedInElsewhere();
     // The vault tells the file's version, even one Rule has never seen.
     await rule.db.run('DELETE FROM vault_bases');
     await okafor.post('/vault/refresh');
@@ -406,13 +411,8 @@ describe('runs', () => {
 
   it('get the newest version of a file with several names in its place, and go on where the server died half-way', async () => {
     const gate = await rule.file('slide-gate.step');
-    const { id } = await entry(GATE);
     const mine = rule.bytes('slide-gate.step');
-    const theirs = Buffer.concat([mine, Buffer.from('/* theirs */\n')]);
-    await rule.vault('POST', `/api/files/${id}/check-out`, { by: 'Hedda Novak' });
-    const meta = Buffer.from(JSON.stringify({ by: 'Hedda Novak', comment: '', record: {} })).toString('base64url');
-    const headers = { authorization: 'Bearer test-token', 'x-check-in': meta, 'content-type': 'application/octet-stream' };
-    await fetch(`${rule.vaultUrl}/api/files/${id}/check-in`, { method: 'POST', headers, body: new Uint8Array(theirs) });
+    const theirs = await checkedInElsewhere();
     const path = join(rule.library, GATE);
     const other = join(rule.library, '..', 'another name of the gate');
     linkSync(path, other);

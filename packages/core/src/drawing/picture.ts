@@ -1,5 +1,18 @@
 import { Point } from '../files';
-import { DrawingStyle, DxfGroups, Entity, drawnText, layoutsOf, leaderLines, leaderParts, leaderTexts, plainMtext, styleOfText, stylesOf } from '../files/dxf';
+import {
+  DrawingStyle,
+  DxfGroups,
+  Entity,
+  UNDEFINED_STYLE,
+  drawnText,
+  layoutsOf,
+  leaderLines,
+  leaderParts,
+  leaderTexts,
+  plainMtext,
+  styleOfText,
+  stylesOf,
+} from '../files/dxf';
 import { Box, TextStyle } from '../lettering';
 import { bentLine, circleArc, ellipseArc, splinePoints, wholeCircle } from './curves';
 import { HatchLine, hatchLines } from './hatch';
@@ -607,7 +620,7 @@ class Drawer extends DxfGroups {
   }
 
   private leaderText(entity: Entity, content: Entity, m: Matrix, sink: Sink): void {
-    const { font, width, oblique } = this.styles.get(this.handled(content, 340)) ?? { font: { file: '' }, width: 1, oblique: 0 };
+    const { font, width, oblique } = this.styles.get(this.handled(content, 340)) ?? UNDEFINED_STYLE;
     const along = this.point(content, 13);
     const lines = setParagraph(
       drawnText(plainMtext(this.get(content, 304) ?? '')),

@@ -8,7 +8,7 @@ export { scanDxf } from './scan';
 export { DxfGroups, type Entity } from './groups';
 export { layoutsOf } from './layouts';
 export { leaderLines, leaderParts, leaderTexts, type LeaderParts } from './leaders';
-export { styleOfText, stylesOf, type DrawingStyle } from './styles';
+export { UNDEFINED_STYLE, styleOfText, stylesOf, type DrawingStyle } from './styles';
 export { drawnText, plainMtext } from './text';
 export { julianInstant, openDxf };
 export { carriedBlock, definitionText } from './carry';

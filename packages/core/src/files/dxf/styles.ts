@@ -33,8 +33,8 @@ export function stylesOf(groups: DxfGroups, tables: readonly Entity[]): Map<stri
 }
 
 /** Defaults for undefined styles. */
-const UNDEFINED: DrawingStyle = { font: { file: '' }, width: 1, oblique: 0 };
+export const UNDEFINED_STYLE: DrawingStyle = { font: { file: '' }, width: 1, oblique: 0 };
 
 /** A text's style; undefined ones have no font. */
 export const styleOfText = (groups: DxfGroups, styles: ReadonlyMap<string, DrawingStyle>, text: Entity): DrawingStyle =>
-  styles.get((groups.get(text, 7) ?? 'Standard').toLowerCase()) ?? UNDEFINED;
+  styles.get((groups.get(text, 7) ?? 'Standard').toLowerCase()) ?? UNDEFINED_STYLE;
