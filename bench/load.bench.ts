@@ -1,6 +1,7 @@
 import { fork } from 'node:child_process';
-import { mkdirSync, rmSync } from 'node:fs';
+import { mkdirSync, readFileSync, readdirSync, rmSync } from 'node:fs';
 import { createServer } from 'node:net';
+import { cpus } from 'node:os';
 import { join } from 'node:path';
 import { newDraft } from '@rule/core/schema';
 import { addUser } from '../apps/server/src/users/users';
@@ -9,11 +10,13 @@ import { openServices } from './services';
 
 /*
  * Load test: users each send two requests per second on a library while a scan and a take-back run against a separate server process. Set
- * `RULE_LOAD_PEOPLE` and `RULE_LOAD_SECONDS` to change it.
+ * `RULE_LOAD_PEOPLE` and `RULE_LOAD_SECONDS` to change it. The first half minute is not measured: a server that has just started still
+ * compiles its code.
  */
 const FILES = 12_000;
 const PEOPLE = Number(process.env['RULE_LOAD_PEOPLE'] ?? 50);
-const SECONDS = Number(process.env['RULE_LOAD_SECONDS'] ?? 20);
+const SECONDS = Number(process.env['RULE_LOAD_SECONDS'] ?? 30);
+const WARM_UP = 30;
 /** Request interval per user, in milliseconds. */
 const EVERY = 500;
 
@@ -116,7 +119,7 @@ function question(person: number): Promise<unknown> {
   return Promise.resolve();
 }
 
-const until = performance.now() + SECONDS * 1000;
+let until = 0;
 async function work(person: number): Promise<void> {
   let next = performance.now() + (person / PEOPLE) * EVERY;
   while (performance.now() < until) {
@@ -144,10 +147,41 @@ async function tables(): Promise<void> {
   }
 }
 
-// Warm-up: each user once.
-for (const [, put] of QUESTIONS) await put(0, turn++);
+/** Processor time so far, in seconds, of the users (this process), the server and the database. */
+function spent(): Record<string, number> {
+  const ticks = (pid: string): number => {
+    try {
+      const fields = readFileSync(`/proc/${pid}/stat`, 'utf8').split(') ')[1]!.split(' ');
+      return (Number(fields[11]) + Number(fields[12])) / 100;
+    } catch {
+      return 0;
+    }
+  };
+  const database = readdirSync('/proc').filter((pid) => /^\d+$/.test(pid) && isPostgres(pid));
+  const { user, system } = process.cpuUsage();
+  return { people: (user + system) / 1e6, server: ticks(`${server.pid}`), 'its main thread': ticks(`${server.pid}/task/${server.pid}`), database: database.reduce((sum, pid) => sum + ticks(pid), 0) };
+}
+function isPostgres(pid: string): boolean {
+  try {
+    return readFileSync(`/proc/${pid}/comm`, 'utf8').trim() === 'postgres';
+  } catch {
+    return false;
+  }
+}
+
+/** Everybody and everything at work for a while. */
+async function run(seconds: number): Promise<void> {
+  until = performance.now() + seconds * 1000;
+  await Promise.all([...tokens.map((_token, person) => work(person)), surveys(), tables()]);
+}
+
+await run(WARM_UP);
+// As autovacuum does every minute.
+await db.run('VACUUM ANALYZE');
 times.clear();
-await Promise.all([...tokens.map((_token, person) => work(person)), surveys(), tables()]);
+const before = spent();
+await run(SECONDS);
+const after = spent();
 const total = [...times.values()].reduce((sum, list) => sum + list.length, 0);
 console.log(`### ${PEOPLE} people, each asking every ${EVERY} ms, on ${FILES} files, while a survey and a take-back run\n`);
 console.log('| | answers | half within, ms | 95 of 100 within, ms | longest, ms |');
@@ -158,6 +192,8 @@ for (const [what, list] of [...times].sort()) {
   console.log(`| ${what} | ${list.length} | ${at(0.5)} | ${at(0.95)} | ${at(1)} |`);
 }
 console.log(`\n${(total / SECONDS).toFixed(1)} answers a second, ${errors} errors\n`);
+const shares = Object.entries(after).map(([who, time]) => `${who} ${(time - before[who]!).toFixed(1)} s`);
+console.log(`Processor time in ${SECONDS} s on ${cpus().length} processors: ${shares.join(', ')}\n`);
 const ended = new Promise((done) => server.once('exit', done));
 server.kill('SIGTERM');
 await ended;

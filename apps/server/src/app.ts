@@ -8,7 +8,7 @@ import helmet from 'helmet';
 import pg from 'pg';
 import { Logger } from 'pino';
 import { pinoHttp } from 'pino-http';
-import { Db, isConnectionError } from './platform/db';
+import { isConnectionError } from './platform/db';
 import { AppError } from './platform/problem';
 import { AnswerSchemas } from './routes/openapi';
 import { routerOf } from './routes/router';
@@ -106,7 +106,12 @@ export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log,
     }),
   );
 
-  app.use((_request, _response, next) => services.db.noting(next));
+  /** Possible writes of the server when a request began. */
+  const began = new WeakMap<Request, number>();
+  app.use((request, _response, next) => {
+    began.set(request, services.db.possibleWrites);
+    next();
+  });
 
   const sessions = session({
     name: 'rule.sid',
@@ -165,17 +170,18 @@ export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log,
     app.use(express.static(webFolder, { index: false, maxAge: '1h' }));
     app.get('/{*path}', (_request, response) => response.sendFile(join(webFolder, 'index.html'), { cacheControl: false }));
   }
-  app.use(answerErrors(log, services.db));
+  // Others may have written meanwhile; then the outcome is said to be unknown, which is never wrong.
+  app.use(answerErrors(log, (request) => began.get(request) !== services.db.possibleWrites));
   return { app, close: () => sessionPool.end() };
 }
 
-function answerErrors(log: Logger, db: Db): ErrorRequestHandler {
-  return (error: unknown, _request, response, next) => {
+function answerErrors(log: Logger, mayHaveWritten: (request: Request) => boolean): ErrorRequestHandler {
+  return (error: unknown, request, response, next) => {
     if (response.headersSent) {
       next(error);
       return;
     }
-    const known = toAppError(error, db.mayHaveWritten);
+    const known = toAppError(error, mayHaveWritten(request));
     if (known.status >= 500 && known.code === 'internal')
       log.error({ err: error instanceof Error ? { type: error.name, message: error.message, stack: error.stack } : String(error) }, 'unexpected error');
     response.status(known.status).type('application/problem+json').send(JSON.stringify(known.toProblem()));

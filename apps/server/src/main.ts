@@ -21,7 +21,7 @@ process.on('disconnect', leave);
 
 const config = readConfig();
 const log = pino({ level: config.logLevel });
-const db = new Db(config.databaseUrl, config.connections, (problem) => log.error({ reason: problem.stack }, 'second connection'));
+const db = new Db(config.databaseUrl, config.connections, null);
 await migrate(db.sequelize);
 const pool = new WorkPool(
   workerPath(dirname(fileURLToPath(import.meta.url))),

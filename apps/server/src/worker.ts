@@ -1,3 +1,4 @@
+import { setPriority } from 'node:os';
 import { workerData } from 'node:worker_threads';
 import { findTwins as twinsAmong, pictureOf as pictureOfValues } from '@rule/core/survey';
 import * as preparing from './changes/prepare.thread';
@@ -7,6 +8,7 @@ import * as inspecting from './exchange/inspect.thread';
 import * as telling from './exchange/result.thread';
 import * as traying from './exchange/tray.thread';
 import * as carrying from './library/carry.thread';
+import * as comparingFolders from './library/differences.thread';
 import * as reading from './library/read.thread';
 import { Db } from './platform/db';
 import type { Tasks } from './platform/pool';
@@ -15,17 +17,21 @@ import * as trying from './rollout/try.thread';
 import * as listing from './vault/list.thread';
 import { judgeWaiting } from './values/judgements';
 
+// People come first: on Linux this lowers the priority of this thread only, so jobs do not slow down answers on a busy machine.
+if (process.platform === 'linux') setPriority(0, 19);
+
 const { databaseUrl, storeRoot } = workerData as { databaseUrl: string; storeRoot: string };
 const store = new DiskStore(storeRoot);
 let db: Db | undefined;
 /** Database connections of this worker, opened on demand. */
-const database = () => (db ??= new Db(databaseUrl, 2));
+const database = () => (db ??= new Db(databaseUrl, 2, null));
 
 /** All tasks of worker threads. */
 const tasks: Tasks = {
   readFiles: reading.readFiles,
   hashFiles: reading.hashFiles,
   carryBlock: carrying.carryBlock,
+  findDifferences: (input) => comparingFolders.findDifferences(input, database()),
   scanFiles: (input) => reading.scanFiles(input, database()),
   findTwins: ({ names, abbreviations }) => Promise.resolve(twinsAmong(names, abbreviations)),
   pictureOf: ({ values, synonyms }) => Promise.resolve(pictureOfValues(values, synonyms)),
@@ -48,6 +54,7 @@ export const {
   readFiles,
   carryBlock,
   hashFiles,
+  findDifferences,
   scanFiles,
   findTwins,
   pictureOf,

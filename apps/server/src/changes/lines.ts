@@ -12,8 +12,18 @@ export const LINE_FROM = `change_lines l JOIN targets f ON f.id = l.file_id LEFT
 export const linesOf = (sql: Sql, changeSet: number): Promise<LineRow[]> =>
   sql.all<LineRow>(`SELECT ${LINE_ROW} FROM ${LINE_FROM} WHERE l.change_set_id = $1 ORDER BY l.id`, [changeSet]);
 
-/** A line row as the core knows lines. */
-export const toLine = ({ file, holder, place, name, base, proposed, reason, follows }: LineRow): Line => ({
+/** A line without what is looked up elsewhere for people: path and holder. */
+export type StoredLine = Pick<LineRow, 'id' | 'file' | 'holder' | 'place' | 'name' | 'base' | 'proposed' | 'reason' | 'follows' | 'accepted'>;
+
+/** The columns of a stored line `l`. */
+export const STORED_LINE = 'l.id, l.file_id AS file, l.holder, l.place, l.name, l.base, l.proposed, l.reason, l.follows, l.accepted';
+
+/** The stored lines of a change set in their order. */
+export const storedLines = (sql: Sql, changeSet: number): Promise<StoredLine[]> =>
+  sql.all<StoredLine>(`SELECT ${STORED_LINE} FROM change_lines l WHERE l.change_set_id = $1 ORDER BY l.id`, [changeSet]);
+
+/** A stored line as the core knows lines. */
+export const toLine = ({ file, holder, place, name, base, proposed, reason, follows }: Omit<StoredLine, 'id' | 'accepted'>): Line => ({
   address: { file, holder, place, name },
   base,
   proposed,

@@ -13,12 +13,13 @@ import { clashesOf } from '../schema/unique';
 import { User } from '../users/user';
 import { heldAt, standing } from '../values/held';
 import { HELD } from '../library/readings';
-import { LINE_FROM, LINE_ROW, insertLines, linesOf, toLine } from './lines';
+import { LINE_FROM, LINE_ROW, STORED_LINE, StoredLine, insertLines, storedLines, toLine } from './lines';
 import { Refusal, refusalsOf } from './refusals';
 
-/** A user's pending lines with current values. */
-const PENDING = `${LINE_FROM} JOIN change_sets s ON s.id = l.change_set_id AND s.user_id = $1 AND s.state = 'pending'
-  LEFT JOIN LATERAL (${standing('l', 'file_id')}) v ON true`;
+/** A user's pending lines with current values; needs {@link MINE}. */
+const PENDING = `${LINE_FROM} LEFT JOIN LATERAL (${standing('l', 'file_id')}) v ON true`;
+/** Condition of the user's pending lines. The set is looked up first, so that no plan begins with the lines of everybody. */
+const MINE = `l.change_set_id = (SELECT s.id FROM change_sets s WHERE s.user_id = $1 AND s.state = 'pending')`;
 /** For comparison: no value equals an empty text. */
 const plain = (value: string) => `CASE WHEN ${value}->>'text' <> '' THEN jsonb_strip_nulls(${value}) END`;
 /** Lines that cannot be applied: the file is removed or locked, or the value was changed by someone else. */
@@ -34,6 +35,14 @@ export interface Follows {
   /** Lines that follow from changed properties. */
   following(sql: Sql, lines: readonly Line[]): Promise<Line[]>;
 }
+
+/** A pending line, and whether it is accepted. */
+interface TrayState {
+  readonly line: Line;
+  readonly accepted: boolean;
+}
+
+const addressOf = (row: StoredLine): string => addressKey(toLine(row).address);
 
 interface Target extends TargetState {
   readonly removed: boolean;
@@ -75,10 +84,10 @@ export class Trays {
   /** The pending lines: counts of all, and the first lines, undecided ones first. */
   async view(user: User): Promise<Tray> {
     const [totals, lines] = await Promise.all([
-      this.db.one<Tray['counts'] & Tray['steps']>(
+      this.db.often.one<Tray['counts'] & Tray['steps']>(
         `SELECT c.*, t.* FROM
            (SELECT count(*)::int AS lines, count(*) FILTER (WHERE l.accepted)::int AS accepted, count(DISTINCT l.file_id)::int AS files,
-              count(*) FILTER (WHERE l.accepted AND ${UNDECIDED})::int AS undecided FROM ${PENDING}) c,
+              count(*) FILTER (WHERE l.accepted AND ${UNDECIDED})::int AS undecided FROM ${PENDING} WHERE ${MINE}) c,
            (SELECT count(*) FILTER (WHERE NOT t.undone)::int AS undo, count(*) FILTER (WHERE t.undone)::int AS redo
               FROM tray_steps t JOIN change_sets s ON s.id = t.change_set_id AND s.user_id = $1 AND s.state = 'pending') t`,
         [user.id],
@@ -95,14 +104,14 @@ export class Trays {
   }
 
   private async trayLines(user: User, condition: string, bind: readonly unknown[]): Promise<TrayLine[]> {
-    const found = await this.db.all<LineRow & { lock: string | null; removed: boolean; also: string[] | null; current: HeldValue | null }>(
+    const found = await this.db.often.all<LineRow & { lock: string | null; removed: boolean; also: string[] | null; current: HeldValue | null }>(
       `SELECT ${LINE_ROW}, f.lock_reason AS lock, f.removed,
          CASE WHEN v.text IS NULL THEN NULL ELSE ${HELD} END AS current,
          (SELECT array_agg(o.who ORDER BY o.who) FROM
             (SELECT (SELECT u.display_name FROM change_sets os JOIN users u ON u.id = os.user_id WHERE os.id = o.change_set_id AND os.state = 'pending') AS who
              FROM change_lines o WHERE o.file_id = l.file_id AND o.holder = l.holder AND o.place = l.place AND o.name = l.name
                AND NOT o.follows AND o.change_set_id <> l.change_set_id) o WHERE o.who IS NOT NULL) AS also
-       FROM ${PENDING} WHERE ${condition}`,
+       FROM ${PENDING} WHERE ${MINE} AND ${condition}`,
       [user.id, ...bind],
     );
     return found.map(({ lock, removed, also, current, ...line }): TrayLine => ({
@@ -188,7 +197,7 @@ export class Trays {
     // A locked file blocks the others only if something else is wrong or there are no others.
     if (issues.some(({ code }) => code !== 'locked') || (issues.length && wanted.length === 0)) throw invalid('bad-values', issues[0]!.message, issues);
     const addresses = wanted.map(({ value, slot }) => ({ file: value.file, holder: value.holder ?? '', ...slot }));
-    const current = await heldAt(this.db, addresses);
+    const current = await heldAt(this.db.often, addresses);
     const lines = wanted.map(({ held }, i): Line => ({ address: addresses[i]!, base: current[i]!, proposed: held, reason, follows: false }));
     await this.step(user, lines, reason);
     return [...left.values()];
@@ -209,8 +218,8 @@ export class Trays {
     if (!byRule) refuse(await this.refusals(user, lines));
     await this.db.transaction(async (sql) => {
       const set = await this.pendingSet(sql, user);
-      await this.stack(sql, set, lines);
-      await this.follow(sql, set);
+      const { now } = await this.stack(sql, set, lines);
+      await this.followFrom(sql, set, now);
     });
   }
 
@@ -222,10 +231,12 @@ export class Trays {
 
   /**
    * Merges lines into those of a pending set.
-   * @returns the set's own lines at their addresses before and after
+   * @returns the set's own lines at their addresses before and after, and all its lines now
    */
-  private async stack(sql: Sql, set: number, lines: readonly Line[]): Promise<{ before: readonly Line[]; after: readonly Line[] }> {
-    const kept = await this.linesAt(sql, set, lines);
+  private async stack(sql: Sql, set: number, lines: readonly Line[]): Promise<{ before: readonly Line[]; after: readonly Line[]; now: readonly TrayState[] }> {
+    const stored = await storedLines(sql, set);
+    const touched = new Set(lines.map((line) => addressKey(line.address)));
+    const [kept, others] = [stored.filter((row) => touched.has(addressOf(row))), stored.filter((row) => !touched.has(addressOf(row)))];
     if (kept.length) await sql.run('DELETE FROM change_lines WHERE id = ANY($1::int[])', [kept.map((line) => line.id)]);
     const before = kept.filter((line) => !line.follows).map(toLine);
     const after = stackLines(
@@ -233,13 +244,14 @@ export class Trays {
       lines,
     );
     await insertLines(sql, set, after);
-    return { before, after };
+    const now = [...others.map((row) => ({ line: toLine(row), accepted: row.accepted })), ...after.map((line) => ({ line, accepted: true }))];
+    return { before, after, now };
   }
 
   /** Lines of a set at the addresses of other lines. */
-  private linesAt(sql: Sql, set: number, lines: readonly Pick<Line, 'address'>[]): Promise<LineRow[]> {
-    return sql.all<LineRow>(
-      `SELECT ${LINE_ROW} FROM ${LINE_FROM} JOIN jsonb_to_recordset($2::jsonb) AS n(file int, holder text, place text, name text)
+  private linesAt(sql: Sql, set: number, lines: readonly Pick<Line, 'address'>[]): Promise<StoredLine[]> {
+    return sql.all<StoredLine>(
+      `SELECT ${STORED_LINE} FROM change_lines l JOIN jsonb_to_recordset($2::jsonb) AS n(file int, holder text, place text, name text)
          ON l.file_id = n.file AND l.holder = n.holder AND l.place = n.place AND l.name = n.name
        WHERE l.change_set_id = $1 ORDER BY l.id`,
       [set, asRecordset(lines.map((line) => line.address))],
@@ -250,8 +262,8 @@ export class Trays {
   private async step(user: User, lines: readonly Line[], reason: string): Promise<void> {
     await this.db.transaction(async (sql) => {
       const set = await this.pendingSet(sql, user);
-      const { before, after } = await this.stack(sql, set, lines);
-      await this.follow(sql, set);
+      const { before, after, now } = await this.stack(sql, set, lines);
+      await this.followFrom(sql, set, now);
       // A new step clears the redo history, and the oldest steps are dropped.
       await sql.run(
         `WITH gone AS (DELETE FROM tray_steps WHERE change_set_id = $1 AND (undone OR id NOT IN
@@ -331,7 +343,7 @@ export class Trays {
   async settle(user: User, id: number, take: 'mine' | 'theirs'): Promise<void> {
     await this.db.transaction(async (sql) => {
       const set = await this.pendingSet(sql, user);
-      const line = (await linesOf(sql, set)).find((candidate) => candidate.id === id);
+      const line = (await storedLines(sql, set)).find((candidate) => candidate.id === id);
       if (!line) throw notFound(`Line ${id} of your tray`);
       const [current] = await heldAt(sql, [toLine(line).address]);
       if (take === 'theirs' || sameHeld(orNull(current!), orNull(line.proposed))) await sql.run('DELETE FROM change_lines WHERE id = $1', [id]);
@@ -344,16 +356,25 @@ export class Trays {
    * Recomputes the lines that follow from a set's own: computed values and title block texts. Deselected following lines stay deselected.
    */
   async follow(sql: Sql, set: number): Promise<void> {
-    const lines = await linesOf(sql, set);
-    const own = lines.filter((line) => !line.follows);
-    const aside = lines.filter((line) => line.follows && !line.accepted).map((line) => addressKey(toLine(line).address));
-    const ownAddresses = new Set(own.map((line) => addressKey(toLine(line).address)));
-    const accepted = own.filter((line) => line.accepted).map(toLine);
+    const stored = await storedLines(sql, set);
+    await this.followFrom(
+      sql,
+      set,
+      stored.map((row) => ({ line: toLine(row), accepted: row.accepted })),
+    );
+  }
+
+  /** The same where the lines of the set are known. */
+  private async followFrom(sql: Sql, set: number, lines: readonly TrayState[]): Promise<void> {
+    const own = lines.filter(({ line }) => !line.follows);
+    const aside = new Set(lines.filter(({ line, accepted }) => line.follows && !accepted).map(({ line }) => addressKey(line.address)));
+    const ownAddresses = new Set(own.map(({ line }) => addressKey(line.address)));
+    const accepted = own.filter((entry) => entry.accepted).map(({ line }) => line);
     const free = (line: Line) => !ownAddresses.has(addressKey(line.address));
     const following = await this.following(sql, accepted, free);
     if (own.length < lines.length) await sql.run('DELETE FROM change_lines WHERE change_set_id = $1 AND follows', [set]);
     await insertLines(sql, set, following);
-    const asideAgain = following.filter((line) => aside.includes(addressKey(line.address))).map((line) => line.address);
+    const asideAgain = following.filter((line) => aside.has(addressKey(line.address))).map((line) => line.address);
     if (asideAgain.length === 0) return;
     await sql.run(
       `UPDATE change_lines l SET accepted = false FROM jsonb_to_recordset($2::jsonb) AS n(file int, holder text, place text, name text)
@@ -411,7 +432,7 @@ export class Trays {
   }
 
   private async files(ids: readonly number[]): Promise<Map<number, Target>> {
-    const found = await this.db.all<Target>(`SELECT ${FILE_STATE}, f.removed FROM ${TARGET_STATE_FROM} WHERE f.id = ANY($1::int[])`, [ids]);
+    const found = await this.db.often.all<Target>(`SELECT ${FILE_STATE}, f.removed FROM ${TARGET_STATE_FROM} WHERE f.id = ANY($1::int[])`, [ids]);
     return new Map(found.map((file) => [file.id, file]));
   }
 }

@@ -22,7 +22,7 @@ const kernel = () =>
   }));
 
 let db: Db | undefined;
-const database = () => (db ??= new Db((workerData as { databaseUrl: string }).databaseUrl, 1));
+const database = () => (db ??= new Db((workerData as { databaseUrl: string }).databaseUrl, 1, null));
 
 const WIDTH = 320;
 const HEIGHT = 240;

@@ -46,7 +46,7 @@ const QUEUES = ['rule-work', 'rule-geometry'] as const;
 const queueOf = (kind: JobKind): (typeof QUEUES)[number] => (kind === 'geometry' ? 'rule-geometry' : 'rule-work');
 
 /** Job kinds whose threads change data about files. */
-const THREADS_WRITE: ReadonlySet<JobKind> = new Set(['survey', 'upload', 'geometry']);
+const THREADS_WRITE: ReadonlySet<JobKind> = new Set(['upload', 'geometry']);
 
 /** Kinds of jobs that start within a request and are not restarted, with the message their row gets. */
 const NOT_BEGUN_AGAIN: Readonly<Partial<Record<JobKind, string>>> = {

@@ -75,6 +75,12 @@ export class Libraries {
     });
   }
 
+  /** When libraries were last surveyed, by number. */
+  async times(): Promise<Map<number, Library['surveyedAt']>> {
+    const found = await this.db.often.all<Pick<Library, 'id' | 'surveyedAt'>>('SELECT id, surveyed_at AS "surveyedAt" FROM libraries');
+    return new Map(found.map(({ id, surveyedAt }) => [id, surveyedAt]));
+  }
+
   list(): Promise<Library[]> {
     return this.db.all<Library>(
       `SELECT l.id, l.name, l.root, l.kind, l.surveyed_at AS "surveyedAt", l.confirmed, count(f.id)::int AS files, count(f.problem)::int AS unread

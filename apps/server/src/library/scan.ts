@@ -1,11 +1,11 @@
-import { Dirent, stat } from 'node:fs';
-import { readdir, stat as statOf } from 'node:fs/promises';
-import { join, sep } from 'node:path';
+import { stat as statOf } from 'node:fs/promises';
+import { join } from 'node:path';
 import { RescanReport } from '@rule/contract';
 import { JobCancelled, JobContext, UNWATCHED } from '../jobs/jobs';
 import { Db, asRecordset } from '../platform/db';
 import { LOCKS, SHARE_LOCK } from '../platform/locks';
 import { readSettings } from '../platform/settings';
+import { Known } from './differences.thread';
 import { ScanInput } from './read.thread';
 import { WorkPool } from '../platform/pool';
 import { forgetBlocks } from './blocks';
@@ -16,6 +16,7 @@ import { matchIdentities } from './identities';
 import { recountFiles, recountValues } from './counts';
 import { assignWide } from './members';
 import { noteArrivals } from './arrivals';
+import { Found, Walk } from './walk';
 
 /** Limits of a batch read by a worker. */
 const BATCH_FILES = 100;
@@ -23,31 +24,6 @@ const BATCH_BYTES = 12 * 1024 * 1024;
 
 /** After this many files, table statistics are outdated. */
 const MANY = 1000;
-
-/** Maximum folder depth of a scan. */
-const DEEPEST = 40;
-
-/** Lock files of programs, and desktop metadata folders of archives. */
-const BELONGS_TO_PROGRAMS = /^(\.|~\$|Thumbs\.db$|desktop\.ini$|__MACOSX$)/i;
-
-/** Whether a name belongs to a program or desktop, not to a user. */
-export const isPassedOver = (name: string): boolean => BELONGS_TO_PROGRAMS.test(name);
-
-interface Found {
-  readonly path: string;
-  readonly size: number;
-  readonly mtimeMs: number;
-}
-
-interface Known {
-  readonly id: number;
-  readonly path: string;
-  readonly size: number;
-  readonly mtime: number;
-  readonly removed: boolean;
-  readonly hash: string;
-  readonly readBy: number;
-}
 
 /** Differences between a library and what was last read. */
 interface Differences {
@@ -94,6 +70,7 @@ export class Scanner {
   async rescan(context: JobContext = UNWATCHED, only: number | null = null): Promise<RescanReport> {
     return this.db.exclusive(LOCKS.survey, async () => {
       const report = emptyReport();
+      const before = this.db.facts.read;
       try {
         for (const { id, root, known, confirmed } of await this.db.all<{ id: number; root: string; known: boolean; confirmed: boolean }>(
           'SELECT id, root, confirmed, surveyed_at IS NOT NULL AS known FROM libraries WHERE $1::int IS NULL OR id = $1 ORDER BY id',
@@ -102,6 +79,8 @@ export class Scanner {
           if (!confirmed) report.failed.push({ path: root, message: 'The library was restored. Confirm its folder in Settings.' });
           else await this.rescanOne(id, root, known, report, context);
       } finally {
+        // Threads have written what was read.
+        if (this.db.facts.read !== before) this.db.facts.written++;
         // Also after a cancelled scan, for what was read.
         if (report.added + report.changed + report.moved + report.removed > 0) {
           if (report.added + report.changed >= MANY) await takeStock(this.db);
@@ -185,7 +164,7 @@ export class Scanner {
           added.push(file);
           waiting.push(file);
         };
-        const walk = await new Walk(root, take, context).go();
+        const walk = await new Walk(root, take, () => context.check()).go();
         report.passedOver += walk.passedOver;
         report.failed.push(...walk.failed);
       } finally {
@@ -203,26 +182,14 @@ export class Scanner {
 
   private async readChanged(scan: LibraryScan): Promise<Differences> {
     const { library, root, known, waiting, report, context } = scan;
-    const found: Found[] = [];
-    // Database and disk are queried in parallel.
-    const busy = await unfinishedPaths(this.db);
-    const [rowsKnown, walk] = await Promise.all([
-      this.db.all<Known>('SELECT id, path, size, mtime_ms AS mtime, removed, hash, read_by AS "readBy" FROM files WHERE library_id = $1', [library]),
-      new Walk(root, (file) => void (busy.has(join(root, file.path)) || found.push(file)), context).go(),
-    ]);
-    for (const row of rowsKnown) known.set(row.path, row);
-    report.passedOver += walk.passedOver;
-    report.failed.push(...walk.failed);
-    const present = new Set(found.map((file) => file.path));
-    const stale = found.filter((file) => {
-      const before = known.get(file.path);
-      return !before || before.removed || before.size !== file.size || before.mtime !== file.mtimeMs || before.readBy !== READ_BY;
-    });
-    report.unchanged += found.length - stale.length;
-    // Below an unreadable folder nothing counts as removed.
-    const gone = [...known.values()].filter(
-      (file) => !file.removed && !present.has(file.path) && !busy.has(join(root, file.path)) && !walk.closed.some((folder) => file.path.startsWith(folder)),
-    );
+    const { cancelled, givenUp } = cancelFlag(context);
+    const differences = await Promise.race([this.pool.run('findDifferences', { library, root, cancelled }), givenUp]);
+    if (differences === null) throw new JobCancelled();
+    const { stale, before, gone } = differences;
+    for (const row of before) known.set(row.path, row);
+    report.unchanged += differences.unchanged;
+    report.passedOver += differences.passedOver;
+    report.failed.push(...differences.failed);
     const moved = await this.findMoves(
       root,
       stale.filter((file) => !known.has(file.path)),
@@ -244,15 +211,7 @@ export class Scanner {
   private async read({ library, root, known, born, waiting, report, context }: LibraryScan): Promise<void> {
     const { standIns } = await readSettings(this.db);
     const isNew = newTo(known);
-    // A busy thread cannot be interrupted; it checks this flag before the next file and before storing.
-    const cancelled = new Int32Array(new SharedArrayBuffer(4));
-    const givenUp = new Promise<never>((_done, fail) =>
-      context.signal.addEventListener('abort', () => {
-        Atomics.store(cancelled, 0, 1);
-        fail(new JobCancelled());
-      }),
-    );
-    givenUp.catch(() => undefined);
+    const { cancelled, givenUp } = cancelFlag(context);
     let done = 0;
     const work = async () => {
       for (let batch = await waiting.batch(); batch; batch = await waiting.batch()) {
@@ -266,8 +225,7 @@ export class Scanner {
           const before = known.get(path)!;
           return { id: before.id, path, full, listed, hash: before.removed || before.readBy !== READ_BY ? '' : before.hash, known: before.hash, born: null };
         });
-        const outcome = await Promise.race([this.pool.run('scanFiles', { files, standIns, cancelled }), givenUp]);
-        this.db.facts.read++;
+        const outcome = await Promise.race([this.pool.run('scanFiles', { files, standIns, cancelled }), givenUp]).finally(() => void this.db.facts.read++);
         report.failed.push(...outcome.failed);
         const added = batch.filter(isNew).length;
         report.added += added;
@@ -320,6 +278,21 @@ export class Scanner {
     const ids = await this.db.all<{ id: number }>(`SELECT nextval('files_id_seq') AS id FROM generate_series(1, $1::int)`, [fresh.length]);
     return new Map(fresh.map(({ path }, i) => [path, ids[i]!.id]));
   }
+}
+
+/** A flag for threads, set when the job is cancelled: they cannot be interrupted and look at it between files. */
+function cancelFlag({ signal }: JobContext): { cancelled: Int32Array; givenUp: Promise<never> } {
+  const cancelled = new Int32Array(new SharedArrayBuffer(4));
+  const givenUp = new Promise<never>((_done, fail) => {
+    const giveUp = () => {
+      Atomics.store(cancelled, 0, 1);
+      fail(new JobCancelled());
+    };
+    if (signal.aborted) giveUp();
+    else signal.addEventListener('abort', giveUp);
+  });
+  givenUp.catch(() => undefined);
+  return { cancelled, givenUp };
 }
 
 /** Files neither listed nor present now. */
@@ -390,103 +363,5 @@ class Waiting {
     this.bytes -= bytes;
     // Sorted by path within a batch.
     return count === 0 ? undefined : this.files.splice(0, count).sort((a, b) => (a.path < b.path ? -1 : 1));
-  }
-}
-
-/** Folders and files queried in parallel: network disks answer slowly but in parallel. */
-const AT_ONCE = 4;
-const FILES_AT_ONCE = 64;
-
-interface Folder {
-  /** Path below the root; `''` for the root. */
-  readonly below: string;
-  readonly depth: number;
-}
-
-/** Finds the files below a folder. Links are not followed; unreadable folders are reported. */
-class Walk {
-  private passedOver = 0;
-  private readonly failed: { path: string; message: string }[] = [];
-  /** Unreadable folders, with trailing slash. */
-  private readonly closed: string[] = [];
-
-  constructor(
-    private readonly root: string,
-    private readonly onFound: (file: Found) => void,
-    private readonly context: JobContext,
-  ) {}
-
-  async go(): Promise<{ passedOver: number; failed: { path: string; message: string }[]; closed: string[] }> {
-    const folders: Folder[] = [{ below: '', depth: 0 }];
-    let inside = 0;
-    await new Promise<void>((done, fail) => {
-      const next = () => {
-        for (; inside < AT_ONCE && folders.length > 0; inside++)
-          this.enter(folders.pop()!, folders).then(() => {
-            inside--;
-            next();
-          }, fail);
-        if (inside === 0) done();
-      };
-      next();
-    });
-    return { passedOver: this.passedOver, failed: this.failed, closed: this.closed };
-  }
-
-  private fail(path: string, message: string): void {
-    this.failed.push({ path, message });
-  }
-
-  /** Lists one folder and queues its subfolders. */
-  private async enter({ below, depth }: Folder, folders: Folder[]): Promise<void> {
-    if (depth > DEEPEST) {
-      this.fail(below, `Folders are nested more than ${DEEPEST} levels deep; this one was skipped.`);
-      this.closed.push(`${below}/`);
-      return;
-    }
-    this.context.check();
-    let entries: Dirent[];
-    try {
-      entries = await readdir(join(this.root, below), { withFileTypes: true });
-    } catch (error) {
-      const code = (error as NodeJS.ErrnoException).code;
-      if (code === undefined) throw error;
-      // A missing folder removes its files; an unreadable one does not.
-      if (code !== 'ENOENT') this.closed.push(below === '' ? '' : `${below}/`);
-      this.fail(
-        below,
-        code === 'ENOENT' ? 'The folder disappeared while the library was read.' : `The folder cannot be read (${code}); its last reading is kept.`,
-      );
-      return;
-    }
-    const files: string[] = [];
-    for (const entry of entries) {
-      const path = below ? `${below}/${entry.name}` : entry.name;
-      if (isPassedOver(entry.name)) this.passedOver++;
-      else if (entry.isDirectory()) folders.push({ below: path, depth: depth + 1 });
-      else if (!entry.isFile()) this.passedOver++;
-      else files.push(path);
-    }
-    if (files.length > 0) await this.take(files);
-  }
-
-  /** Gets size and time of files in parallel, with callbacks for speed. */
-  private take(paths: readonly string[]): Promise<void> {
-    let [asked, open] = [0, 0];
-    return new Promise((done) => {
-      const ask = () => {
-        for (; open < FILES_AT_ONCE && asked < paths.length; open++) {
-          const path = paths[asked++]!;
-          stat(`${this.root}${sep}${path}`, (error, info) => {
-            if (error) this.fail(path, 'The file disappeared, or its name is not valid UTF-8.');
-            else this.onFound({ path, size: info.size, mtimeMs: info.mtimeMs });
-            open--;
-            ask();
-          });
-        }
-        if (open === 0) done();
-      };
-      ask();
-    });
   }
 }

@@ -15,7 +15,7 @@ import { hashPlain } from '../platform/plain-file';
 import { invalid, notFound } from '../platform/problem';
 import { FileStore, sync } from '../platform/store';
 import { LARGEST_FILE } from './read.thread';
-import { isPassedOver } from './scan';
+import { isPassedOver } from './walk';
 
 /** Limits of an archive: size, entries and unpacked bytes. */
 export const LARGEST_ARCHIVE = 4 * 1024 ** 3;

@@ -17,6 +17,9 @@ import { SendOuts } from '../exchange/send-outs';
 import { Judgements } from '../values/judgements';
 import { ToDos } from '../upkeep/to-dos';
 
+/** Whether the stored counts of names tell how far a slot is filled. */
+const isNamed = ({ place, meant }: { readonly place: string; readonly meant: readonly string[] }) => place === 'property' && meant.length === 0;
+
 /** Company-wide progress, and the way of single properties. */
 export class Overviews {
   private readonly memo: Memo;
@@ -45,18 +48,28 @@ export class Overviews {
       const meant = property.choices.filter((choice) => standIns.matches(choice));
       return property.kinds.map((kind) => ({ property: property.id, kind, meant, ...slotOf(property, kind) }));
     });
-    const [totals, counts] = await Promise.all([
+    // The counts of names leave stand-ins out, also where they are meant; only such slots, and those other than properties, need all values.
+    const [named, others] = [slots.filter(isNamed), slots.filter((slot) => !isNamed(slot))];
+    type Count = { property: number; kind: string; filled: number; standIns: number };
+    const [totals, ofNames, ofOthers] = await Promise.all([
       this.db.all<{ kind: string; files: number }>('SELECT kind, count(*)::int AS files FROM files WHERE NOT removed AND problem IS NULL GROUP BY kind'),
-      this.db.all<{ property: number; kind: string; filled: number; standIns: number }>(
-        `SELECT s.property, s.kind, count(*) FILTER (WHERE v.text <> '' AND NOT (v.stand_in AND v.text <> ALL(s.meant)))::int AS filled,
+      this.db.all<Count>(
+        `SELECT s.property, s.kind, sum(c.filled)::int AS filled, sum(c.stand_ins)::int AS "standIns" FROM jsonb_to_recordset($1::jsonb) AS s(property int, kind text, name text)
+         JOIN name_counts c ON c.name = s.name AND c.kind = s.kind AND c.level = 'document' GROUP BY s.property, s.kind`,
+        [asRecordset(named)],
+      ),
+      others.length === 0
+        ? []
+        : this.db.all<Count>(
+            `SELECT s.property, s.kind, count(*) FILTER (WHERE v.text <> '' AND NOT (v.stand_in AND v.text <> ALL(s.meant)))::int AS filled,
            count(*) FILTER (WHERE v.stand_in AND v.text <> ALL(s.meant))::int AS "standIns"
          FROM jsonb_to_recordset($1::jsonb) AS s(property int, kind text, place text, name text, meant text[])
          JOIN held_values v ON v.place = s.place AND v.name = s.name AND v.kind = s.kind AND v.holder = '' GROUP BY s.property, s.kind`,
-        [asRecordset(slots)],
-      ),
+            [asRecordset(others)],
+          ),
     ]);
     const filesOf = new Map(totals.map((row) => [row.kind, row.files]));
-    const countOf = new Map(counts.map((row) => [`${row.property} ${row.kind}`, row]));
+    const countOf = new Map([...ofNames, ...ofOthers].map((row) => [`${row.property} ${row.kind}`, row]));
     return slots.map(({ property, kind, place, name }) => {
       const files = filesOf.get(kind) ?? 0;
       const { filled, standIns: standing } =

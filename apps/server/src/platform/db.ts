@@ -99,9 +99,9 @@ const CANNOT_CONNECT = /^Sequelize(Connection|HostNot|AccessDenied)/;
 /** Writing statements that return rows. */
 const WRITES = /^\s*(INSERT|UPDATE|DELETE|WITH[^]*\b(INSERT|UPDATE|DELETE)\b)/;
 
-/** Statements that change data about files, schema or mappings; not trays, jobs or sessions. */
+/** Statements that change data about files, schema or mappings; not trays, jobs, sessions, or only the time of a scan. */
 const FACTS =
-  /\b(INSERT INTO|UPDATE|DELETE FROM) "?(files|holders|held_values|settled_parts|copies|properties|bom_layouts|classes|beside_values|name_counts|name_facts|libraries|settings|send_outs|editions|choice_lists|arrivals|wide_holders|wide_members|block_definitions|findings|exchange_layouts|foreign_mappings|surveys|file_shapes|sheets|placed_blocks|sheet_models|cell_states|vault_records|vault_said)\b/;
+  /\b(INSERT INTO|UPDATE|DELETE FROM) (?!libraries SET surveyed_at)"?(files|holders|held_values|settled_parts|copies|properties|bom_layouts|classes|beside_values|name_counts|name_facts|libraries|settings|send_outs|editions|choice_lists|arrivals|wide_holders|wide_members|block_definitions|findings|exchange_layouts|foreign_mappings|surveys|file_shapes|sheets|placed_blocks|sheet_models|cell_states|vault_records|vault_said)\b/;
 
 /** Waiting statements, after which a transaction may see other transactions' changes. */
 const WAITS = /\bFOR UPDATE\b|advisory/;
@@ -148,23 +148,43 @@ pg.types.setTypeParser(20, Number);
 export class Db implements Sql {
   readonly sequelize: Sequelize;
 
-  /** @param onSecond called when work inside a transaction requests a second connection, which can deadlock the pool. Throws by default. */
+  /**
+   * @param onSecond called when work inside a transaction requests a second connection, which can deadlock the pool. Throws by default, for
+   *   tests. With `null` nobody watches: following every asynchronous step costs a busy server a fifth of its time.
+   */
   constructor(
     url: string,
     connections = 10,
-    private readonly onSecond: (error: Error) => void = (error) => {
+    private readonly onSecond: ((error: Error) => void) | null = (error) => {
       throw error;
     },
   ) {
-    this.sequelize = new Sequelize(url, {
-      dialect: 'postgres',
-      dialectModule: preparingDriver,
-      logging: false,
-      pool: { max: connections, idle: 10_000, acquire: 20_000 },
-      // JIT compilation takes longer than these statements, and cached plans for small trays do not fit large ones.
-      dialectOptions: { application_name: 'rule', options: '-c jit=off -c plan_cache_mode=force_custom_plan' },
-    });
+    this.inside = onSecond ? new AsyncLocalStorage<true>() : null;
+    const open = (max: number, plans: string) =>
+      new Sequelize(url, {
+        dialect: 'postgres',
+        dialectModule: preparingDriver,
+        logging: false,
+        pool: { max, idle: 10_000, acquire: 20_000 },
+        // JIT compilation takes longer than these statements.
+        dialectOptions: { application_name: 'rule', options: `-c jit=off ${plans}` },
+      });
+    // Cached plans for small trays do not fit large ones.
+    this.sequelize = open(connections, '-c plan_cache_mode=force_custom_plan');
+    // These plans are made anew when autovacuum has looked at a table that grew.
+    this.planned = open(Math.max(2, connections >> 1), '-c plan_cache_mode=force_generic_plan');
+    this.outside = this.within(null);
+    this.often = this.within(null, this.planned);
   }
+
+  private readonly planned: Sequelize;
+  private readonly outside: Sql;
+
+  /**
+   * For short reads that every user asks all the time: planned once per connection, as planning takes longer than running them. Only for
+   * statements whose best plan does not depend on their parameters, and never inside a transaction.
+   */
+  readonly often: Sql;
 
   /** Counts relevant writes: immediate ones, and per batch during a scan. */
   readonly facts = { written: 0, read: 0 };
@@ -179,7 +199,17 @@ export class Db implements Sql {
       return writes || WAITS.test(text) ? work().finally(() => this.stamps.delete(transaction)) : work();
     }
     if (!writes) return work();
-    return work().finally(() => this.facts.written++);
+    return work().then(
+      (result) => {
+        // A number is that of the affected rows.
+        if (result !== 0) this.facts.written++;
+        return result;
+      },
+      (error: unknown) => {
+        this.facts.written++;
+        throw error;
+      },
+    );
   }
 
   /** Cached answers with their stamps. */
@@ -192,7 +222,7 @@ export class Db implements Sql {
   /** The stamp as of this call; one query serves all callers waiting for it. */
   private stamp(): Promise<string> {
     const ask = async (): Promise<string> => {
-      const now = this.outside.one<{ stamp: string }>(STAMP).then((row) => row!.stamp);
+      const now = this.often.one<{ stamp: string }>(STAMP).then((row) => row!.stamp);
       const own = { now, next: null };
       this.asking = own;
       try {
@@ -237,7 +267,7 @@ export class Db implements Sql {
     return answer;
   }
 
-  private within(transaction: Transaction | null): Sql {
+  private within(transaction: Transaction | null, sequelize = this.sequelize): Sql {
     // A transaction has one connection, which runs one statement at a time.
     let last: Promise<unknown> = Promise.resolve();
     const inTurn = <T>(work: () => Promise<T>): Promise<T> => {
@@ -250,9 +280,7 @@ export class Db implements Sql {
       return mine;
     };
     const all = <T extends object>(text: string, bind: readonly unknown[] = []): Promise<T[]> =>
-      this.noteFacts(text, transaction, () =>
-        inTurn(() => this.sequelize.query<T>(text, { bind: [...bind], type: QueryTypes.SELECT, transaction, raw: true })),
-      );
+      this.noteFacts(text, transaction, () => inTurn(() => sequelize.query<T>(text, { bind: [...bind], type: QueryTypes.SELECT, transaction, raw: true })));
     const sql: Sql = {
       all,
       kept: (key, read) => this.keep(key, read, sql, transaction),
@@ -260,7 +288,7 @@ export class Db implements Sql {
       run: (text, bind = []) =>
         this.noteFacts(text, transaction, () =>
           inTurn(async () => {
-            const [, result] = await this.sequelize.query(text, { bind: [...bind], transaction, raw: true });
+            const [, result] = await sequelize.query(text, { bind: [...bind], transaction, raw: true });
             return (result as { rowCount?: number }).rowCount ?? 0;
           }),
         ),
@@ -276,7 +304,6 @@ export class Db implements Sql {
     return sql;
   }
 
-  private readonly outside = this.within(null);
   all<T extends object>(text: string, bind?: readonly unknown[]): Promise<T[]> {
     return WRITES.test(text) ? this.written(() => this.outside.all<T>(text, bind)) : this.outside.all<T>(text, bind);
   }
@@ -301,7 +328,7 @@ export class Db implements Sql {
     let own: Transaction | undefined;
     const whole = this.sequelize
       .transaction((transaction) =>
-        this.inside.run(true, async () => {
+        this.marked(async () => {
           own = transaction;
           const result = await work(this.within(transaction));
           atEnd = true;
@@ -319,11 +346,15 @@ export class Db implements Sql {
     );
   }
 
-  /** Set inside a transaction. */
-  private readonly inside = new AsyncLocalStorage<true>();
+  /** Set inside a transaction, if anybody watches. */
+  private readonly inside: AsyncLocalStorage<true> | null;
+
+  private marked<T>(work: () => T): T {
+    return this.inside ? this.inside.run(true, work) : work();
+  }
 
   private refuseSecond(): void {
-    if (this.inside.getStore()) this.onSecond(new Error('Work inside a transaction asks the pool for a second connection; it must use its own.'));
+    if (this.inside?.getStore()) this.onSecond?.(new Error('Work inside a transaction asks the pool for a second connection; it must use its own.'));
   }
 
   private readonly turns = new Map<number, Promise<unknown>>();
@@ -361,7 +392,7 @@ export class Db implements Sql {
         if (taken?.got === false) return;
         const held = new Held((transaction as unknown as { connection: pg.Client }).connection);
         try {
-          done = { value: await this.inside.exit(() => work(held)) };
+          done = { value: await (this.inside ? this.inside.exit(() => work(held)) : work(held)) };
         } finally {
           held.release();
         }
@@ -373,35 +404,29 @@ export class Db implements Sql {
     return done?.value;
   }
 
-  /** Write status of work run by {@link noting}. */
-  private readonly notes = new AsyncLocalStorage<{ wrote: boolean }>();
+  /** Statements and transactions that have written, or may have: their connection was lost before the answer. */
+  private possible = 0;
 
-  /** Runs work whose failures can be queried with {@link mayHaveWritten}. */
-  noting<T>(work: () => T): T {
-    return this.notes.run({ wrote: false }, work);
+  /** Number of possible writes so far. What failed while it stayed the same has written nothing. */
+  get possibleWrites(): number {
+    return this.possible;
   }
 
-  /** Whether the work under {@link noting} has written, or may have: its connection was lost before the answer. */
-  get mayHaveWritten(): boolean {
-    return this.notes.getStore()?.wrote ?? true;
-  }
-
-  /** Notes a possible write. */
+  /** Counts a possible write. */
   private async written<T>(work: () => Promise<T>): Promise<T> {
-    const note = this.notes.getStore();
     try {
       const result = await work();
-      if (note) note.wrote = true;
+      this.possible++;
       return result;
     } catch (error) {
       // Without a connection, nothing was written.
-      if (note && isConnectionError(error) && !CANNOT_CONNECT.test((error as Error).name)) note.wrote = true;
+      if (isConnectionError(error) && !CANNOT_CONNECT.test((error as Error).name)) this.possible++;
       throw error;
     }
   }
 
-  close(): Promise<void> {
-    return this.sequelize.close();
+  async close(): Promise<void> {
+    await Promise.all([this.sequelize.close(), this.planned.close()]);
   }
 }
 

@@ -1073,6 +1073,13 @@ UPDATE files f SET lock_by = CASE WHEN r.state = 'released' THEN nullif(r.state_
 FROM vault_records r JOIN libraries l ON l.in_vault WHERE f.library_id = l.id AND f.path = r.path AND f.lock_reason IS NOT NULL;
 `,
   },
+  {
+    // Finds the few files with remarks without opening the readings of all others.
+    name: '0024-files-with-remarks',
+    up: `
+CREATE INDEX files_with_remarks ON files (id) WHERE NOT removed AND jsonb_array_length(reading->'problems') > 0;
+`,
+  },
 ];
 
 /** Storage for Umzug; migrations record themselves. */

@@ -95,8 +95,10 @@ export class Surveys {
     this.memo = new Memo(db);
   }
 
-  survey(filter: FileFilter): Promise<Survey> {
-    return this.memo.get(JSON.stringify(filter), () => this.look(filter));
+  async survey(filter: FileFilter): Promise<Survey> {
+    const [survey, times] = await Promise.all([this.memo.get(JSON.stringify(filter), () => this.look(filter)), this.libraries.times()]);
+    // A survey that finds nothing new changes only its time.
+    return { ...survey, libraries: survey.libraries.map((library) => ({ ...library, surveyedAt: times.get(library.id) ?? library.surveyedAt })) };
   }
 
   private async look(filter: FileFilter): Promise<Survey> {
@@ -424,10 +426,11 @@ const total = (group: TwinRow) => group.names.reduce((sum, name) => sum + name.f
 const REMARKS = `
   SELECT id AS file, path, 'cannot be read' AS about, problem AS message FROM files WHERE NOT removed AND problem IS NOT NULL
   UNION ALL
-  SELECT f.id, f.path, 'noticed', p->>'message' FROM files f, jsonb_array_elements(f.reading->'problems') p WHERE NOT f.removed
+  SELECT f.id, f.path, 'noticed', p->>'message' FROM files f, jsonb_array_elements(f.reading->'problems') p
+    WHERE NOT f.removed AND jsonb_array_length(f.reading->'problems') > 0
   UNION ALL
-  SELECT f.id, f.path, 'noticed', 'The sheet ' || (i->>'layout') || ' has a ' || (i->>'block') || ' that lacks ' || (SELECT string_agg(m, ', ') FROM jsonb_array_elements_text(i->'missing') m)
-    || ', which its block has gained later.' FROM files f, jsonb_array_elements(f.reading->'inserts') i WHERE NOT f.removed AND jsonb_array_length(coalesce(i->'missing', '[]')) > 0
+  SELECT f.id, f.path, 'noticed', 'The sheet ' || b.layout || ' has a ' || b.block || ' that lacks ' || array_to_string(b.missing, ', ')
+    || ', which its block has gained later.' FROM files f JOIN placed_blocks b ON b.file_id = f.id WHERE NOT f.removed AND cardinality(b.missing) > 0
   UNION ALL
   SELECT f.id, f.path, 'noticed', 'The file name holds an invisible character.' FROM files f WHERE NOT f.removed AND f.name ~ '[\\x01-\\x1f\\x7f]'
   UNION ALL

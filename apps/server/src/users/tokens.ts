@@ -47,7 +47,7 @@ export class Tokens {
   async userOf(token: string): Promise<User | undefined> {
     if (!token.startsWith(PREFIX)) return undefined;
     const now = this.clock();
-    const found = await this.db.one<User & { token: number; unnoted: boolean }>(
+    const found = await this.db.often.one<User & { token: number; unnoted: boolean }>(
       `SELECT u.id, u.name, u.display_name AS "displayName", u.role, t.scope, t.id AS token, t.used_at IS NULL OR t.used_at < $2::timestamptz - interval '1 minute' AS unnoted
        FROM api_tokens t JOIN users u ON u.id = t.user_id AND u.state = 'active' WHERE t.token_hash = $1 AND t.expires_at > $2`,
       [digest(token), now],

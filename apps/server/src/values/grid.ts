@@ -47,7 +47,7 @@ export class Grid {
       [...bind, query.limit, query.offset, ...order.bind],
     );
     const ids = files.map((file) => file.id);
-    const [held, findings] = await Promise.all([heldFor(this.db, ids, active.values()), this.judgements.of(ids)]);
+    const [held, findings] = await Promise.all([heldFor(this.db.often, ids, active.values()), this.judgements.of(ids)]);
     return { total: total!.n, rows: files.map((file) => ({ file, held: held.get(file.id) ?? {}, findings: findings.get(file.id) ?? [] })) };
   }
 

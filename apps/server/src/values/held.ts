@@ -22,12 +22,21 @@ export const slotRows = (properties: Iterable<Property>): SlotRow[] =>
     );
   });
 
+/** Values as a list per column. */
+interface HeldColumns {
+  readonly file: readonly number[];
+  readonly property: readonly number[];
+  readonly text: readonly string[];
+  readonly form: readonly HeldValue['form'][];
+  readonly unit: readonly (string | null)[];
+}
+
 /** Document-level values by file and property number, in at most two statements. */
 export async function heldFor(sql: Sql, files: readonly number[] | null, properties: Iterable<Property>): Promise<Map<number, Record<number, HeldValue>>> {
   const slots = slotRows(properties);
-  // One JSON list: the driver parses rows slowly.
-  const found = await sql.one<{ list: [file: number, property: number, text: string, form: HeldValue['form'], unit: string | null][] | null }>(
-    `SELECT json_agg(json_build_array(file, property, text, form, unit)) AS list FROM (
+  // One JSON list per column: the driver parses rows slowly, and PostgreSQL makes a list per row slowly.
+  const found = await sql.one<HeldColumns | Record<keyof HeldColumns, null>>(
+    `SELECT json_agg(file) AS file, json_agg(property) AS property, json_agg(text) AS text, json_agg(form) AS form, json_agg(unit) AS unit FROM (
        SELECT v.file_id AS file, s.property, v.text, v.form, v.unit FROM jsonb_to_recordset($1::jsonb) AS s(property int, kind text, place text, name text)
        JOIN held_values v ON v.place = s.place AND v.name = s.name AND v.holder = '' AND (s.kind IS NULL OR v.kind = s.kind) AND ${files === null ? '$2::int[] IS NULL' : 'v.file_id = ANY($2::int[])'}
        UNION ALL
@@ -36,11 +45,14 @@ export async function heldFor(sql: Sql, files: readonly number[] | null, propert
     [asRecordset(slots), files],
   );
   const held = new Map<number, Record<number, HeldValue>>();
-  for (const [file, property, text, form, unit] of found?.list ?? []) {
+  if (!found?.file) return held;
+  const { file: ofFile, property, text, form, unit } = found as HeldColumns;
+  ofFile.forEach((file, i) => {
     let entry = held.get(file);
     if (!entry) held.set(file, (entry = {}));
-    entry[property] = unit === null ? { text, form } : { text, form, unit };
-  }
+    const value = { text: text[i]!, form: form[i]! };
+    entry[property[i]!] = unit[i] === null ? value : { ...value, unit: unit[i]! };
+  });
   return held;
 }
 

@@ -102,6 +102,9 @@ export async function judgeWaiting(db: Db, only: readonly number[] | null, now: 
   }
 }
 
+/** Whether nothing changed since the last judgement; `$1` is the day, as conditions may depend on the date. */
+const AT_REST = `NOT EXISTS (SELECT 1 FROM to_judge) AND EXISTS (SELECT 1 FROM settings WHERE key = 'judgedOn' AND value = to_jsonb($1::text))`;
+
 /** Stored findings, brought up to date on request. */
 export class Judgements {
   constructor(
@@ -112,13 +115,28 @@ export class Judgements {
 
   /** Findings of files. */
   async of(files: readonly number[]): Promise<Map<number, CellFinding[]>> {
-    await this.settle(files);
-    const found = await this.db.all<CellFinding & { file: number }>(
-      `SELECT file_id AS file, property_id AS property, code, message, wanted FROM findings WHERE file_id = ANY($1::int[]) AND holder = '' AND property_id IS NOT NULL AND code <> '${UNHELD}'`,
-      [files],
-    );
+    // One statement tells whether anything changed and what was found.
+    const look = async () =>
+      (await this.db.often.one<{
+        rest: boolean;
+        list: [file: number, property: number, code: CellFinding['code'], message: string, wanted: CellFinding['wanted']][] | null;
+      }>(
+        `SELECT ${AT_REST} AS rest, (SELECT json_agg(json_build_array(file_id, property_id, code, message, wanted)) FROM findings
+           WHERE file_id = ANY($2::int[]) AND holder = '' AND property_id IS NOT NULL AND code <> '${UNHELD}') AS list`,
+        [this.today(), files],
+      ))!;
+    let { rest, list } = await look();
+    if (!rest) {
+      await this.settle(files);
+      ({ list } = await look());
+    }
     const byFile = new Map<number, CellFinding[]>();
-    for (const { file, ...finding } of found) byFile.set(file, [...(byFile.get(file) ?? []), finding]);
+    for (const [file, property, code, message, wanted] of list ?? []) {
+      const finding: CellFinding = { property, code, message, wanted };
+      const known = byFile.get(file);
+      if (known) known.push(finding);
+      else byFile.set(file, [finding]);
+    }
     return byFile;
   }
 
@@ -144,14 +162,15 @@ export class Judgements {
     ))!;
   }
 
+  private today(): string {
+    return this.clock().toISOString().slice(0, 10);
+  }
+
   /** Updates findings of some files or all. Cheap if nothing changed. */
   async settle(only: readonly number[] | null = null): Promise<void> {
     const now = this.clock();
     // Usually nothing changed, which is checked without writing.
-    const { rest } = (await this.db.one<{ rest: boolean }>(
-      `SELECT NOT EXISTS (SELECT 1 FROM to_judge) AND EXISTS (SELECT 1 FROM settings WHERE key = 'judgedOn' AND value = to_jsonb($1::text)) AS rest`,
-      [now.toISOString().slice(0, 10)],
-    ))!;
+    const { rest } = (await this.db.often.one<{ rest: boolean }>(`SELECT ${AT_REST} AS rest`, [this.today()]))!;
     if (rest) return;
     // Conditions may depend on the date.
     await this.db.run(
