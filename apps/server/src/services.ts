@@ -17,6 +17,7 @@ import { CleanUps } from './cleanup/cleanup';
 import { Geometries, KernelPool } from './geometry/geometry';
 import { Jobs } from './jobs/jobs';
 import { Classes } from './library/classes';
+import { BlockCells } from './titleblocks/block-cells';
 import { BlockExchanges } from './titleblocks/exchanges';
 import { CarriedBlocks } from './library/carried';
 import { Libraries } from './library/library';
@@ -142,6 +143,7 @@ export function buildServices({
   const boms = new Boms(db, properties, libraries, judgements, trays, bomLayouts);
   const carriedBlocks = new CarriedBlocks(db, pool);
   const drawnLists = new DrawnLists(db, boms, trays, carriedBlocks);
+  const blockCells = new BlockCells(db, editions, carriedBlocks);
   const blockExchanges = new BlockExchanges(db, editions, carriedBlocks);
   const keptBoms = new KeptBoms(db, boms, bomLayouts, libraries, clock);
   const layouts = new Layouts(db, properties);
@@ -205,6 +207,7 @@ export function buildServices({
     changes,
     boms,
     drawnLists,
+    blockCells,
     blockExchanges,
     bomLayouts,
     keptBoms,

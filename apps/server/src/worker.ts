@@ -31,6 +31,7 @@ const tasks: Tasks = {
   readFiles: reading.readFiles,
   hashFiles: reading.hashFiles,
   carryBlock: carrying.carryBlock,
+  changeCells: carrying.changeCells,
   findDifferences: (input) => comparingFolders.findDifferences(input, database()),
   scanFiles: (input) => reading.scanFiles(input, database()),
   findTwins: ({ names, abbreviations }) => Promise.resolve(twinsAmong(names, abbreviations)),
@@ -53,6 +54,7 @@ const tasks: Tasks = {
 export const {
   readFiles,
   carryBlock,
+  changeCells,
   hashFiles,
   findDifferences,
   scanFiles,

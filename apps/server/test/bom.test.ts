@@ -14,12 +14,13 @@ import {
 } from '@rule/contract';
 import { BomColumn, BomContent, factColumn, plainContent, propertyColumn } from '@rule/core/bom';
 import ExcelJS from 'exceljs';
-import { mkdtempSync, readFileSync } from 'node:fs';
+import { mkdirSync, mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { run } from '../../cli/src/rule';
 import { UNWATCHED } from '../src/jobs/jobs';
 import { Person, Rule, startRule } from './harness';
+import { assemblyOf, variants } from './variants';
 
 jest.setTimeout(120_000);
 
@@ -350,5 +351,45 @@ describe('on the command line', () => {
     const wrong = await ruled('bom', 'show', 'nothing.step');
     expect([wrong.exit, wrong.err]).toEqual([3, 'rule: There is no assembly "nothing.step".\n']);
     expect((await ruled('bom', 'send', 'drum-unit.step', 'x.pdf')).err).toContain('must end in .csv or .xlsx');
+  });
+});
+
+describe('parts that are variants in one file', () => {
+  it('have rows and values of their own, and typed ones go to the variant', async () => {
+    mkdirSync(join(rule.library, 'sized'));
+    writeFileSync(join(rule.library, 'sized/pins.step'), variants('1.4301', '1.4301', 'DC01'));
+    writeFileSync(join(rule.library, 'sized/plate.step'), assemblyOf('PLATE', ['V-1', 2], ['V-2', 1], ['V-3', 3]));
+    await rule.amend('Material', { level: 'variant' });
+    await rule.services.scanner.rescan(UNWATCHED);
+    const plate = await rule.file('sized/plate.step');
+    const columns = [factColumn('part'), ...(await columnsOf('Material')), factColumn('mass')];
+    const material = await rule.property('Material');
+    const rows = (table: BomTable) => table.rows.map((row) => [row.total, ...row.cells.map((cell) => cell.text)]);
+    const table = await ask(plate, { columns });
+    expect(rows(table)).toEqual([
+      [2, 'pins.step', '1.4301', ''],
+      [1, 'pins.step, V-2', '1.4301', ''],
+      [3, 'pins.step, V-3', 'DC01', ''],
+    ]);
+    // Merged by material, two variants of the same steel are one row.
+    expect(rows(await ask(plate, { columns, key: [material] })).map(([total]) => total)).toEqual([3, 3]);
+    const request = { layout: null, content: content({ columns }), row: table.rows[1]!.id, property: material, text: 'S235JR' };
+    const tray = (await okafor.post(`/files/${plate}/bom/value`, request)).body as ProposedAnswer;
+    expect(tray.lines.filter((line) => !line.follows).map(({ path, holder, proposed }) => [path, holder, proposed?.text])).toEqual([
+      ['sized/pins.step', 'variant:V-2', 'S235JR'],
+    ]);
+    await okafor.post('/tray/drop', { lines: 'all' });
+  });
+  it('show the common value of their file where their own is blank, unless the property says otherwise', async () => {
+    writeFileSync(join(rule.library, 'sized/pins.step'), variants('1.4301', '1.4301', ''));
+    await rule.services.scanner.rescan(UNWATCHED);
+    const plate = await rule.file('sized/plate.step');
+    const columns = await columnsOf('Material');
+    const last = async () => (await ask(plate, { columns })).rows.at(-1)!.cells[0]!.text;
+    await rule.amend('Material', { level: 'variant', fallback: true });
+    expect(await last()).toBe('1.4301');
+    await rule.amend('Material', { level: 'variant', fallback: false });
+    expect(await last()).toBe('');
+    await rule.amend('Material', { level: 'document' });
   });
 });

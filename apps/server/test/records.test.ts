@@ -24,36 +24,9 @@ import { join } from 'node:path';
 import { User } from '../src/users/user';
 import { Person, Rule, startRule } from './harness';
 import { until } from './until';
+import { variants } from './variants';
 
 jest.setTimeout(240_000);
-
-/** A part with several variants and their materials, following the public recommended practice for user defined attributes. */
-const variants = (...materials: readonly string[]): string => {
-  const data = materials.map((material, i) => {
-    const n = 100 * (i + 1);
-    return `#${n}=PRODUCT('V-${i + 1}','variant ${i + 1}','',());
-#${n + 1}=PRODUCT_DEFINITION_FORMATION('A','',#${n});
-#${n + 2}=PRODUCT_DEFINITION('design','',#${n + 1},$);
-#${n + 10}=GENERAL_PROPERTY('','Material','user defined attribute');
-#${n + 11}=PROPERTY_DEFINITION('Material','user defined attribute',#${n + 2});
-#${n + 12}=GENERAL_PROPERTY_ASSOCIATION('user defined attribute','',#${n + 10},#${n + 11});
-#${n + 13}=DESCRIPTIVE_REPRESENTATION_ITEM('Material','${material}');
-#${n + 14}=REPRESENTATION('Material',(#${n + 13}),#1);
-#${n + 15}=PROPERTY_DEFINITION_REPRESENTATION(#${n + 11},#${n + 14});`;
-  });
-  return `ISO-10303-21;
-HEADER;
-FILE_DESCRIPTION((''),'2;1');
-FILE_NAME('','',(''),(''),'','','');
-FILE_SCHEMA(('AP242_MANAGED_MODEL_BASED_3D_ENGINEERING_MIM_LF { 1 0 10303 442 1 1 4 }'));
-ENDSEC;
-DATA;
-#1=REPRESENTATION_CONTEXT('','user defined attributes');
-${data.join('\n')}
-ENDSEC;
-END-ISO-10303-21;
-`;
-};
 
 /** Two drawings with two sheets each: one with equal marks, one with different ones. */
 const TWO_SHEETS = String.raw`

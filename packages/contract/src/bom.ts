@@ -1,4 +1,16 @@
-import { BomCell, BomContent, BomDifference, BomGroup, BomRow, BomTotal, DrawnDifference, MarkState, Renumbered, ViewEdge } from '@rule/core/bom';
+import {
+  BomCell,
+  BomContent,
+  BomDifference,
+  BomTotal,
+  DrawnDifference,
+  ListedRow,
+  ListedRows,
+  MarkState,
+  PackedList,
+  Renumbered,
+  ViewEdge,
+} from '@rule/core/bom';
 import { Point } from '@rule/core/files';
 import { FileRow } from './files';
 
@@ -48,27 +60,13 @@ export interface BomValue extends BomCell {
 }
 
 /** A displayed row. */
-export interface BomTableRow extends Omit<BomRow, 'members'> {
-  readonly item: string;
-  readonly number: number | null;
-  readonly path: string | null;
-  readonly className: string | null;
-  readonly picture: boolean;
-  readonly members: number;
-  readonly cells: readonly BomValue[];
-  /** Candidates, if ambiguous. */
-  readonly candidates: readonly { readonly id: number; readonly path: string }[];
-  /** An assembly and one of its copies, for assigning the part file. */
-  readonly copyOf: { readonly assembly: number; readonly product: string } | null;
-}
+export type BomTableRow = ListedRow<BomValue>;
 
 /** The bill of materials of an assembly. */
-export interface BomTable {
+export interface BomTable extends ListedRows<BomValue> {
   readonly assembly: FileRow;
   readonly root: string;
   readonly headers: readonly string[];
-  readonly rows: readonly BomTableRow[];
-  readonly groups: readonly BomGroup[];
   readonly totals: readonly (BomTotal | null)[];
   readonly pieces: number;
   /** Pieces of excluded classes. */
@@ -78,6 +76,9 @@ export interface BomTable {
   /** Names reaching the list from two places with different values. */
   readonly twice: readonly { readonly caption: string; readonly rows: number }[];
 }
+
+/** The same for transfer, with equal texts and cells told once: long lists are ten times shorter. */
+export interface PackedBomTable extends Omit<BomTable, 'rows' | 'groups'>, PackedList<BomValue> {}
 
 /** Members of a row. */
 export interface BomMember {

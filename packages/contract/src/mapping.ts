@@ -1,4 +1,4 @@
-import { BlockReading } from '@rule/core/files';
+import { BlockReading, CellStep } from '@rule/core/files';
 import { Match } from '@rule/core/identity';
 import { Binding, Kind, Link, LinkEnd } from '@rule/core/schema';
 import { CellMatch, BoundCell, CellOwner, CellState, CellWish } from '@rule/core/titleblocks';
@@ -164,6 +164,31 @@ export interface BlockExchangePlan {
   readonly lost: readonly { readonly tag: string; readonly texts: number; readonly examples: readonly string[] }[];
   /** The drawing providing the new block. */
   readonly lender: string | null;
+  readonly left: readonly LockedOut[];
+}
+
+/** Changes of the cells of a block, in all drawings that define it or in some. */
+export interface BlockCellChange {
+  readonly block: string;
+  readonly steps: readonly CellStep[];
+  /** Numbers of drawings; `null` for all. */
+  readonly drawings: readonly number[] | null;
+}
+
+/** Preview of such a change. */
+export interface BlockCellPlan {
+  readonly drawings: number;
+  readonly sheets: number;
+  /** Number of different definitions of the block that are changed. */
+  readonly definitions: number;
+  /** Cells after the change. */
+  readonly cells: readonly { readonly tag: string; readonly prompt: string }[];
+  /** Whether placed blocks are placed anew, with their attributes where the block then defines them. */
+  readonly anew: boolean;
+  /** Texts that would be lost. */
+  readonly lost: BlockExchangePlan['lost'];
+  /** Renamed or removed cells that are bound. */
+  readonly bound: readonly string[];
   readonly left: readonly LockedOut[];
 }
 

@@ -5,6 +5,7 @@ import {
   BomLimit,
   BomRow,
   BomSources,
+  ListedRow,
   RowFacts,
   Structures,
   columnAt,
@@ -15,11 +16,13 @@ import {
   itemTexts,
   makeRows,
   numberRows,
+  packList,
   plainContent,
   propertiesOf,
   propertyColumn,
   reachedFrom,
   renumber,
+  unpackList,
   whereUsed,
 } from '../src/bom';
 import { StructureReading } from '../src/files';
@@ -207,6 +210,58 @@ describe('totals', () => {
     const deep: Library = { 1: [[2, 10]], 2: [[3, 10]], 3: [[4, 10]], 4: [[5, 10]], 5: [[6, 1]] };
     expect(said(rowsOf(deep, { structure: 'summed' }).rows)).toEqual(['F6: 10000/10000']);
     expect(said(rowsOf(deep, { structure: 'indented' }).rows).at(-1)).toBe('        F6: 1/10000');
+  });
+});
+
+describe('a list for transfer', () => {
+  const cells = fc.array(
+    fc.record({
+      text: fc.constantFrom('', 'Shaft', '1.4404', '8'),
+      number: fc.option(fc.integer(), { nil: undefined }),
+      note: fc.constantFrom(undefined, 'is required'),
+    }),
+    { minLength: 1, maxLength: 5 },
+  );
+  it('is the same after packing and unpacking', () => {
+    fc.assert(
+      fc.property(library, cells, fc.constantFrom('single-level' as const, 'indented' as const, 'summed' as const), (files, found, structure) => {
+        const rows = rowsOf(files, { structure }).rows.map((row, i): ListedRow<object> => ({
+          ...row,
+          members: row.members.length,
+          match: i % 5 === 4 ? { state: 'ambiguous', candidates: [i, 7], by: 'file name' } : row.match,
+          item: String(i),
+          number: i % 3 ? i : null,
+          path: i % 2 ? `parts/${i % 4}.step` : null,
+          className: i % 4 ? 'turned part' : null,
+          picture: i % 7 === 0,
+          measure: i % 6 === 5 ? { property: 3, value: i / 2, without: 1 } : null,
+          bodies: i % 8 === 7 ? { file: i, keys: ['a', 'b'] } : null,
+          cells: [found[i % found.length]!, { text: String(i % 3) }],
+          candidates: i % 5 === 4 ? [{ id: 7, path: 'z.step' }] : [],
+          copyOf: i % 3 === 2 ? null : { assembly: 1, product: `p${i % 2}` },
+        }));
+        const list = { rows, groups: [{ title: null, rows: rows.map(({ id }) => id).reverse(), totals: [null, { value: 2, without: 0 }] }] };
+        // As the page gets it.
+        expect(unpackList(JSON.parse(JSON.stringify(packList(list))) as ReturnType<typeof packList>)).toEqual(list);
+      }),
+    );
+  });
+  it('tells each text, match and cell once', () => {
+    const rows = rowsOf({ 1: [[2, 10]], 2: [[3, 10]] }, { structure: 'indented' }).rows.map((row): ListedRow<object> => ({
+      ...row,
+      members: row.members.length,
+      item: '1',
+      number: 1,
+      path: null,
+      className: null,
+      picture: false,
+      cells: [{ text: 'same' }],
+      candidates: [],
+      copyOf: null,
+    }));
+    const { texts, values, matches } = packList({ rows, groups: [] }).rows;
+    for (const list of [texts, values, matches]) expect(new Set(list.map((one) => JSON.stringify(one))).size).toBe(list.length);
+    expect(values).toEqual([{ text: 'same' }]);
   });
 });
 

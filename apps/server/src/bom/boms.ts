@@ -213,7 +213,11 @@ export class Boms {
           number: numbers.get(row.id) ?? null,
           path: part?.path ?? null,
           className: part?.className ?? null,
-          picture: part !== undefined && (row.bodies ? data.hasBodyPictures(part.id) : data.hasPicture(part.id)),
+          // The picture is that of the first product.
+          picture:
+            part !== undefined &&
+            !(match.state === 'matched' && match.variant !== undefined) &&
+            (row.bodies ? data.hasBodyPictures(part.id) : data.hasPicture(part.id)),
           members: members.length,
           cells: row.cells,
           candidates: match.state === 'ambiguous' ? match.candidates.map((id) => ({ id, path: paths[id] ?? `file ${id}` })) : NONE,

@@ -1,5 +1,6 @@
 import { BomValue } from '@rule/contract';
 import { BomColumn, BomRow, Member } from '@rule/core/bom';
+import { variantProduct } from '@rule/core/identity';
 import { Property, forClass, isHeldAt } from '@rule/core/schema';
 import { BomData } from './sources';
 
@@ -30,6 +31,7 @@ export class BomCells {
 
   private fact(row: BomRow, fact: Extract<BomColumn['of'], { fact: unknown }>['fact']): BomValue {
     const file = row.match.state === 'matched' ? this.data.files.get(row.match.file) : undefined;
+    const variant = row.match.state === 'matched' && row.match.variant !== undefined ? variantProduct(row.match.variant) : null;
     const counted = (pieces: number): BomValue => {
       const { measure } = row;
       if (!measure) return { text: String(pieces), number: pieces, sum: { value: row.total, without: 0 } };
@@ -51,7 +53,8 @@ export class BomCells {
         return { text: unit ?? 'pcs' };
       }
       case 'part':
-        return { text: row.bodies ? row.label : (file?.path.slice(file.path.lastIndexOf('/') + 1) ?? '') };
+        if (row.bodies) return { text: row.label };
+        return { text: file ? `${file.path.slice(file.path.lastIndexOf('/') + 1)}${variant === null ? '' : `, ${variant}`}` : '' };
       case 'folder':
         return { text: file ? file.path.slice(0, Math.max(0, file.path.lastIndexOf('/'))) : '' };
       case 'name':
@@ -61,13 +64,13 @@ export class BomCells {
       case 'picture':
         return { text: '' };
       case 'mass': {
-        const mass = row.bodies || !file ? null : this.data.mass(file.id);
+        const mass = row.bodies || !file || variant !== null ? null : this.data.mass(file.id);
         if (mass === null) return { text: '', sum: { value: null, without: row.total } };
         return { text: mass.toPrecision(4).replace(/\.?0+$/, ''), number: mass, sum: { value: mass * row.total, without: 0 } };
       }
       case 'length':
       case 'section': {
-        const at = row.bodies?.file ?? file?.id;
+        const at = row.bodies?.file ?? (variant === null ? file?.id : undefined);
         const size = at === undefined ? null : this.data.size(at, row.bodies ? row.bodies.keys[0]! : null);
         if (!size) return { text: '' };
         const [length, width, height] = size.map(millimetres) as [number, number, number];
@@ -94,14 +97,14 @@ export class BomCells {
   private ofMembers(row: BomRow, property: Property): BomValue {
     const parts: { cell: BomValue; pieces: number }[] = [];
     let [value, without, lost]: [number | null, number, boolean] = [null, 0, false];
-    let last: { part: number | null; entry: { cell: BomValue; pieces: number } } | null = null;
+    let last: { part: number | null; variant: string | null; entry: { cell: BomValue; pieces: number } } | null = null;
     const byOccurrence = isHeldAt(property, 'occurrence');
     for (const member of row.members) {
-      if (!byOccurrence && last?.part === member.part && member.part !== null) last.entry.pieces += member.times;
+      if (!byOccurrence && last?.part === member.part && last.variant === member.variant && member.part !== null) last.entry.pieces += member.times;
       else {
         const entry = { cell: this.ofMember(member, property), pieces: member.times };
         parts.push(entry);
-        last = { part: member.part, entry };
+        last = { part: member.part, variant: member.variant, entry };
       }
     }
     for (const { cell, pieces } of parts) {

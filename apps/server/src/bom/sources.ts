@@ -104,13 +104,16 @@ export class BomData implements RowFacts {
     const documents = all.filter((property) => isHeldAt(property, 'document'));
     const placed = all.filter((property) => isHeldAt(property, 'occurrence'));
     const bodily = all.filter((property) => isHeldAt(property, 'body'));
+    const varied = all.filter((property) => isHeldAt(property, 'variant'));
+    const withVariants = [...new Set([...this.matches.values()].flatMap((match) => (match.state === 'matched' && match.variant ? [match.file] : [])))];
     const wide = all.flatMap((property) => (isWide(property.level) ? [{ property: property.id, name: property.writtenName, level: property.level }] : []));
     const shows = (fact: string) => this.content.columns.some(({ of }) => 'fact' in of && of.fact === fact);
     const slots = documents.filter((property) => property.feed === 'typed').map((property) => ({ property: property.id, ...slotOf(property) }));
-    const [held, occurrences, bodyValues, findings, copies, above, bodies, solids, pictured] = await Promise.all([
+    const [held, occurrences, bodyValues, variants, findings, copies, above, bodies, solids, pictured] = await Promise.all([
       heldFor(sql, parts, [...documents, ...placed]),
       placed.length ? heldInside(sql, assemblies, 'occurrence', placed) : new Map<string, Record<number, HeldValue>>(),
       this.content.bodies ? heldInside(sql, parts, 'body', bodily) : new Map<string, Record<number, HeldValue>>(),
+      varied.length && withVariants.length ? heldInside(sql, withVariants, 'variant', varied) : new Map<string, Record<number, HeldValue>>(),
       sql.all<Finding>(FINDINGS, [[...this.files.keys()], all.map((property) => property.id)]),
       slots.length ? sql.all<{ assembly: number; product: string; property: number; held: HeldValue }>(COPY_VALUES, [assemblies, asRecordset(slots)]) : [],
       wide.length ? sql.all<{ property: number } & HeldValue>(ABOVE, [assembly, asRecordset(wide)]) : [],
@@ -119,7 +122,7 @@ export class BomData implements RowFacts {
       shows('picture') ? sql.all<{ file: number }>(PICTURED, [parts]) : [],
     ]);
     this.held = held;
-    this.inside = new Map([...occurrences, ...bodyValues]);
+    this.inside = new Map([...occurrences, ...bodyValues, ...variants]);
     for (const { property, ...value } of above) this.above.set(property, value);
     for (const { file } of pictured) this.pictured.add(file);
     for (const { assembly: at, product, property, held: value } of copies) {
@@ -204,6 +207,7 @@ export class BomData implements RowFacts {
   /** The owner of a member's value: the occurrence, its part, or a holder above the assembly. */
   holderOf(member: Omit<Member, 'times'>, property: Property): { readonly file: number; readonly holder: string } | null {
     if (isHeldAt(property, 'occurrence')) return { file: member.assembly, holder: member.occurrence };
+    if (member.part !== null && member.variant !== null && isHeldAt(property, 'variant')) return { file: member.part, holder: member.variant };
     if (isHeldAt(property, 'document') && member.part !== null) return { file: member.part, holder: '' };
     return null;
   }
@@ -215,8 +219,9 @@ export class BomData implements RowFacts {
     if (!at) return null;
     if (at.holder === '') return this.held.get(at.file)?.[property.id] ?? null;
     const own = this.inside.get(holderKey(at.file, at.holder))?.[property.id] ?? null;
-    return own === null || own.text === '' ? this.partValue(member, property) : own;
+    return property.fallback && (own === null || own.text === '') ? this.partValue(member, property) : own;
   }
+  /** The value of the part file, which a blank occurrence or variant shows. */
   private partValue = (member: Omit<Member, 'times'>, property: Property): HeldValue | null =>
     member.part === null ? null : (this.held.get(member.part)?.[property.id] ?? null);
 
@@ -242,7 +247,7 @@ export class BomData implements RowFacts {
   contradiction(member: Omit<Member, 'times'>, property: Property): string | null {
     if (member.part === null || !isHeldAt(property, 'document')) return null;
     const copy = this.copies.get(holderKey(member.assembly, member.product))?.[property.id];
-    if (!copy || sameHeld(copy, this.held.get(member.part)?.[property.id] ?? null)) return null;
+    if (!copy || sameHeld(copy, this.valueOf(member, property))) return null;
     return copy.text;
   }
 

@@ -116,11 +116,13 @@ export class Masses {
         root: string;
         times: number;
         part: number | null;
+        /** Whether it is another product of the part file than the first, which is the one that is weighed. */
+        variant: boolean;
         shape: Shape | null;
         density: HeldValue | null;
         material: string | null;
       }>(
-        `SELECT f.id AS assembly, o.child AS product, coalesce(h.label, o.child) AS label, o.parent, f.reading->'structure'->'roots'->>0 AS root, o.times, c.part_id AS part, s.result AS shape,
+        `SELECT f.id AS assembly, o.child AS product, coalesce(h.label, o.child) AS label, o.parent, f.reading->'structure'->'roots'->>0 AS root, o.times, c.part_id AS part, c.match ? 'variant' AS variant, s.result AS shape,
            (SELECT ${HELD} FROM held_values v WHERE v.file_id = f.id AND v.holder = 'copy:' || o.child AND v.place = 'fact' AND v.name = 'density') AS density,
            (SELECT v.text FROM held_values v WHERE v.file_id = f.id AND v.holder = 'copy:' || o.child AND v.name IN ('material', 'Material') AND v.text <> '' ORDER BY v.place LIMIT 1) AS material
          FROM files f CROSS JOIN LATERAL (SELECT o->>'parent' AS parent, o->>'child' AS child, count(*)::int AS times FROM jsonb_array_elements(f.reading->'structure'->'occurrences') o GROUP BY 1, 2) o
@@ -131,8 +133,10 @@ export class Masses {
       ),
     ]);
     const nodes = new Map<string, MassNode>();
+    const densityOfPart = new Map<number, number | null>();
     for (const part of parts) {
-      const { mass } = this.computed(part, densities);
+      const { mass, density } = this.computed(part, densities);
+      densityOfPart.set(part.id, density);
       const written = judgeMass(part.mass, unit, null).written;
       // Written mass wins for bought parts and is the fallback elsewhere.
       const own = part.kind === 'assembly' ? (part.statedMass ? written : null) : part.statedMass ? (written ?? mass) : (mass ?? written);
@@ -141,10 +145,12 @@ export class Masses {
     const placed = new Map<string, MassNode['children'][number][]>();
     for (const copy of copies) {
       const parent = copy.parent === copy.root ? `file:${copy.assembly}` : `copy:${copy.assembly}/${copy.parent}`;
-      const key = copy.part === null ? `copy:${copy.assembly}/${copy.product}` : `file:${copy.part}`;
+      // Of a variant, the assembly's own copy is weighed.
+      const own = copy.part === null || copy.variant;
+      const key = own ? `copy:${copy.assembly}/${copy.product}` : `file:${copy.part}`;
       placed.set(parent, [...(placed.get(parent) ?? []), { key, label: copy.label, times: copy.times }]);
-      if (copy.part !== null || nodes.has(key)) continue;
-      const density = densityOf(copy.density) ?? densityIn(densities, copy.material);
+      if (!own || nodes.has(key)) continue;
+      const density = densityOf(copy.density) ?? densityIn(densities, copy.material) ?? (copy.part === null ? null : (densityOfPart.get(copy.part) ?? null));
       nodes.set(key, { own: copy.shape && density !== null ? massOf(copy.shape.volume, density) : null, children: [] });
     }
     for (const [key, children] of placed) nodes.set(key, { own: nodes.get(key)?.own ?? null, children });

@@ -1,10 +1,10 @@
-import { BlockReading } from '@rule/core/files';
+import { BlockReading, CellStep } from '@rule/core/files';
 import { familyOf } from '@rule/core/schema';
 import { join } from 'node:path';
 import { Db } from '../platform/db';
 import { invalid } from '../platform/problem';
 import { WorkPool } from '../platform/pool';
-import './carry.thread';
+import { CarriedFrom } from './carry.thread';
 
 /** Drawings that can provide blocks: the most common definition of each, from the first drawing by path. */
 const LENDERS = `SELECT DISTINCT ON (family) family, path, root, unit, drawings FROM (
@@ -50,6 +50,16 @@ export class CarriedBlocks {
   async lend({ path, root }: Lender, name: string): Promise<Lent> {
     const from = await this.pool.run('carryBlock', { full: join(root, path), name });
     if (!from.ok) throw invalid('not-carried', `${path}: ${from.message}`);
+    return this.keep(name, from);
+  }
+
+  /** The definition in a drawing with changed cells, stored until it is written; or why that is not possible. */
+  async changed({ path, root }: Pick<Lender, 'path' | 'root'>, name: string, steps: readonly CellStep[]): Promise<Lent | string> {
+    const from = await this.pool.run('changeCells', { full: join(root, path), name, steps });
+    return from.ok ? this.keep(name, from) : from.message;
+  }
+
+  private async keep(name: string, from: Extract<CarriedFrom, { readonly ok: true }>): Promise<Lent> {
     await this.db.run('INSERT INTO carried_blocks (text, name, definition) VALUES ($1, $2, $3::jsonb) ON CONFLICT DO NOTHING', [
       from.text,
       familyOf(name),

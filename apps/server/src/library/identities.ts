@@ -1,12 +1,16 @@
 import { StructureReading } from '@rule/core/files';
-import { Candidate, CandidateIndex, Match } from '@rule/core/identity';
+import { Candidate, CandidateIndex, Match, variantHolder } from '@rule/core/identity';
 import { Sql, asRecordset } from '../platform/db';
 
 const fileOf = (match: Match) => (match.state === 'matched' ? match.file : null);
 
 /** Recomputes the part files of copies in assemblies and the models of drawings. Manual choices win. */
 export async function matchIdentities(sql: Sql, modelProperty: string): Promise<void> {
-  const candidates = await sql.all<Candidate>(`SELECT id AS file, path, product_id AS "productId" FROM files WHERE format = 'step' AND NOT removed`);
+  const candidates = await sql.all<Candidate>(
+    `SELECT f.id AS file, f.path, f.product_id AS "productId", v.keys AS variants FROM files f
+     LEFT JOIN (SELECT file_id, array_agg(substr(key, ${variantHolder('').length + 1})) AS keys FROM holders WHERE level = 'variant' GROUP BY file_id) v ON v.file_id = f.id
+     WHERE f.format = 'step' AND NOT f.removed`,
+  );
   const index = new CandidateIndex(candidates);
   const settled = new Map(
     (
@@ -24,7 +28,8 @@ export async function matchIdentities(sql: Sql, modelProperty: string): Promise<
       .filter((product) => !structure.roots.includes(product.key))
       .map((product) => {
         const chosen = settled.get(JSON.stringify([product.id, product.name]));
-        const match: Match = chosen === undefined ? index.partFile(product, id) : { state: 'matched', file: chosen, by: 'settled' };
+        const match: Match =
+          chosen === undefined ? index.partFile(product, id) : index.withVariant({ state: 'matched', file: chosen, by: 'settled' }, product.id);
         return { assembly: id, product: product.key, match, part: fileOf(match) };
       }),
   );

@@ -1,5 +1,6 @@
 import { Response } from 'express';
 import { NamesIn } from '@rule/contract/routes';
+import { packList } from '@rule/core/bom';
 import { Handlers } from './router';
 import { Services } from '../services';
 import { XLSX, disposition } from './send';
@@ -19,6 +20,10 @@ export function bomHandlers(s: Services): Handlers<NamesIn<'BOM'>> {
     'PUT /bom/layouts/{layout}': ({ user, params, body }) => s.bomLayouts.change(user, params.layout, body),
     'DELETE /bom/layouts/{layout}': ({ user, params }) => s.bomLayouts.remove(user, params.layout),
     'POST /files/{file}/bom': ({ user, params, body }) => s.boms.table(user, params.file, body),
+    'POST /files/{file}/bom/packed': async ({ user, params, body }) => {
+      const table = await s.boms.table(user, params.file, body);
+      return { ...table, ...packList(table) };
+    },
     'POST /files/{file}/bom/members': ({ user, params, body }) => s.boms.members(user, params.file, body),
     'POST /files/{file}/bom/value': async ({ user, params, body }) => {
       const left = await s.boms.type(user, params.file, body);

@@ -22,6 +22,13 @@ export function titleBlockHandlers(s: Services): Handlers<NamesIn<'Title blocks'
       await s.trays.add(user, lines, true);
       return { tray: await s.trays.view(user), cells: lines.length, left };
     },
+    'POST /title-blocks/cells/plan': ({ body }) => s.blockCells.plan(body),
+    'POST /title-blocks/cells': async ({ user, body }) => {
+      const { lines, left } = await s.blockCells.lines(body);
+      if (lines.length === 0) throw invalid('nothing-to-do', `No drawing can be changed: ${left[0]!.path}. ${left[0]!.reason}`);
+      await s.trays.add(user, lines);
+      return { tray: await s.trays.view(user), cells: lines.length, left: left.map((row) => ({ ...row, cells: 0 })) };
+    },
     'POST /title-blocks/exchange/plan': ({ body }) => s.blockExchanges.plan(body),
     'POST /title-blocks/exchange': async ({ user, body }) => {
       const { lines, left } = await s.blockExchanges.lines(body);

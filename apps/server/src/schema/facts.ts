@@ -57,11 +57,14 @@ export interface Surroundings {
   readonly inner: readonly InnerLevel[];
   /** Names by place that hold properties or are requested additionally. */
   readonly names: readonly string[];
+  /** Slots in which a blank variant does not show the document's value. */
+  readonly apart: readonly string[];
 }
 
 /** Data to load for judging files. */
 export function surroundingsOf(schemas: readonly PreparedSchema[]): Surroundings {
   const names = new Set(['product id', 'author']);
+  const apart = new Set<string>();
   let [model, parts, geometry, sheets, wide] = [false, false, false, false, false];
   const inner = new Set<InnerLevel>();
   for (const prepared of schemas) {
@@ -73,7 +76,10 @@ export function surroundingsOf(schemas: readonly PreparedSchema[]): Surroundings
     parts ||= uses.has('parts');
     for (const property of schema.properties) {
       if (property.retired || judged?.has(property.id) === false) continue;
-      for (const { slot } of slotsOf(property)) names.add(slot.name);
+      for (const { slot } of slotsOf(property)) {
+        names.add(slot.name);
+        if (property.level === 'variant' && !property.fallback) apart.add(slotKey(slot.place, slot.name));
+      }
       for (const cell of homeCells(schema.bindings, property.id)) names.add(cell);
       for (const spelling of property.knownSpellings) names.add(spelling);
       model ||= property.feed === 'inherited' && property.inheritFrom === 'model';
@@ -83,7 +89,7 @@ export function surroundingsOf(schemas: readonly PreparedSchema[]): Surroundings
     }
     geometry ||= prepared.looksAtName('geometry mass', 'geometry volume', 'geometry material');
   }
-  return { model, parts, geometry, sheets, wide, inner: [...inner], names: [...names] };
+  return { model, parts, geometry, sheets, wide, inner: [...inner], names: [...names], apart: [...apart] };
 }
 
 /** A file with pending lines applied, and its current values. */
@@ -107,8 +113,8 @@ export async function loadFacts(sql: Sql, ids: readonly number[], around: Surrou
       )
     : [];
   const copies = assemblies.length
-    ? await sql.all<{ assembly: number; product: string; part: number }>(
-        'SELECT assembly_id AS assembly, product, part_id AS part FROM copies WHERE assembly_id = ANY($1::int[]) AND part_id IS NOT NULL',
+    ? await sql.all<Copy>(
+        `SELECT assembly_id AS assembly, product, part_id AS part, match->>'variant' AS variant FROM copies WHERE assembly_id = ANY($1::int[]) AND part_id IS NOT NULL`,
         [assemblies],
       )
     : [];
@@ -167,11 +173,20 @@ export async function loadFacts(sql: Sql, ids: readonly number[], around: Surrou
     above: above(file),
     ...(sheets.has(file.id) ? { sheets: sheets.get(file.id)!.map(({ sheet }) => sheet) } : {}),
   });
-  const partOf = new Map(copies.map((copy) => [`${copy.assembly}/${copy.product}`, copy.part]));
+  const varied = await variantsOf(sql, copies, around, pending);
+  const partOf = new Map(copies.map((copy) => [`${copy.assembly}/${copy.product}`, copy]));
+  /** A part as placed: of a variant, its values over those that the document shares. */
+  const placed = (file: FileRow, variant: string | null | undefined): FileFacts => {
+    const part = bare(file);
+    const own = variant ? varied.get(`${file.id}/${variant}`) : undefined;
+    if (!own) return part;
+    return { ...part, held: new Map([...[...part.held].filter(([slot]) => !around.apart.includes(slot)), ...own]), geometry: null };
+  };
   const childOf = new Map(structures.flatMap(({ id, structure }) => structure.occurrences.map(({ key, child }) => [`${id}/${key}`, child] as const)));
   const partBehind = (assembly: number, key: string): FileFacts | null => {
-    const part = all.get(partOf.get(`${assembly}/${childOf.get(`${assembly}/${key}`)}`) ?? 0);
-    return part ? bare(part) : null;
+    const copy = partOf.get(`${assembly}/${childOf.get(`${assembly}/${key}`)}`);
+    const part = copy && all.get(copy.part);
+    return part ? placed(part, copy.variant) : null;
   };
   /** The manually chosen model of a sheet. */
   const modelOf = (file: FileRow, holder: InsideHolder): Pick<HolderFacts, 'model'> => {
@@ -183,8 +198,10 @@ export async function loadFacts(sql: Sql, ids: readonly number[], around: Surrou
     structures.map(({ id, structure }) => [
       id,
       countParts(structure, (product) => {
-        const part = partOf.get(`${id}/${product}`);
-        return part === undefined ? { state: 'unmatched' } : { state: 'matched', file: part, by: 'settled' };
+        const copy = partOf.get(`${id}/${product}`);
+        return copy
+          ? { state: 'matched', file: copy.part, by: 'settled', ...(copy.variant === null ? {} : { variant: copy.variant }) }
+          : { state: 'unmatched' };
       }),
     ]),
   );
@@ -209,7 +226,7 @@ export async function loadFacts(sql: Sql, ids: readonly number[], around: Surrou
           model: model ? bare(model) : null,
           // A row without a part file counts as unknown, so totals show the gap.
           parts: (rowsOf.get(file.id) ?? []).map(({ match, quantity, label }) => ({
-            file: bare(
+            file: placed(
               (match.state === 'matched' ? all.get(match.file) : undefined) ?? {
                 id: 0,
                 kind: 'part',
@@ -221,6 +238,7 @@ export async function loadFacts(sql: Sql, ids: readonly number[], around: Surrou
                 project: null,
                 set: null,
               },
+              match.state === 'matched' ? match.variant : null,
             ),
             quantity,
           })),
@@ -231,6 +249,34 @@ export async function loadFacts(sql: Sql, ids: readonly number[], around: Surrou
 }
 
 const NOTHING: HeldBySlot = new Map();
+
+/** A copy in an assembly with its part file, and the holder of the variant that it is. */
+interface Copy {
+  readonly assembly: number;
+  readonly product: string;
+  readonly part: number;
+  readonly variant: string | null;
+}
+
+/** Values of placed variants that are not blank, by `file/holder`, with pending lines applied. */
+async function variantsOf(sql: Sql, copies: readonly Copy[], around: Surroundings, pending: readonly Line[]): Promise<Map<string, HeldBySlot>> {
+  const variants = copies.filter((copy) => copy.variant !== null);
+  const found = new Map(variants.map((copy) => [`${copy.part}/${copy.variant}`, new Map<string, HeldValue>()]));
+  if (variants.length === 0) return found;
+  const held = await sql.all<ValueRow>(
+    `SELECT file_id AS file, holder, place, name, text, form, unit FROM held_values WHERE file_id = ANY($1::int[]) AND holder = ANY($2::text[]) AND place IN ('property', 'field') AND name = ANY($3::text[]) AND text <> ''`,
+    [[...new Set(variants.map((copy) => copy.part))], [...new Set(variants.map((copy) => copy.variant))], around.names],
+  );
+  for (const { file, holder, place, name, text, form, unit } of held) {
+    found.get(`${file}/${holder}`)?.set(slotKey(place, name), unit === null ? { text, form } : { text, form, unit });
+  }
+  for (const { address, proposed } of pending) {
+    const own = found.get(`${address.file}/${address.holder}`);
+    if (proposed === null || proposed.text === '') own?.delete(slotKey(address.place, address.name));
+    else own?.set(slotKey(address.place, address.name), proposed);
+  }
+  return found;
+}
 
 const fileRows = (sql: Sql, ids: readonly number[]): Promise<FileRow[]> =>
   ids.length === 0

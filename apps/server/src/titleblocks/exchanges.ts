@@ -13,18 +13,20 @@ import { invalid, notFound } from '../platform/problem';
 import { Editions } from '../schema/editions';
 
 /** Placed blocks of a family, with the drawing's definitions of the old and the new block. */
-const PLACES = `SELECT b.file_id AS file, f.path, f.lock_reason AS lock, f.reading->>'version' AS version, f.reading->>'nextHandle' AS next, b.layout, b.holder, b.block, b.inside, s.unit,
+export const PLACES = `SELECT b.file_id AS file, f.path, l.root, f.lock_reason AS lock, f.reading->>'version' AS version, f.reading->>'nextHandle' AS next, b.layout, b.holder, b.block, b.inside, s.unit,
     coalesce((SELECT jsonb_object_agg(v.name, v.text) FROM held_values v WHERE v.file_id = b.file_id AND v.holder = b.holder AND v.place = 'cell'), '{}') AS texts,
     (SELECT v.text FROM held_values v WHERE v.file_id = b.file_id AND v.holder = b.holder AND v.place = 'placed' LIMIT 1) AS placed,
     (SELECT d.block FROM ${BLOCKS_OF_F} d WHERE lower(d.block->>'name') = lower(b.block) LIMIT 1) AS before,
     (SELECT d.block FROM ${BLOCKS_OF_F} d WHERE lower(trim(d.block->>'name')) = $2 LIMIT 1) AS after,
     EXISTS (SELECT 1 FROM change_lines l JOIN change_sets c ON c.id = l.change_set_id WHERE l.file_id = b.file_id AND l.place IN ('placed', 'block') AND c.state = 'pending') AS pending
-  FROM placed_blocks b JOIN files f ON f.id = b.file_id AND NOT f.removed LEFT JOIN sheets s ON s.file_id = b.file_id AND s.layout = b.layout
+  FROM placed_blocks b JOIN files f ON f.id = b.file_id AND NOT f.removed JOIN libraries l ON l.id = f.library_id LEFT JOIN sheets s ON s.file_id = b.file_id AND s.layout = b.layout
   WHERE b.family = $1 AND ($3::int[] IS NULL OR b.file_id = ANY($3::int[])) ORDER BY f.path, b.holder LIMIT $4`;
 
-interface PlaceRow {
+/** A placed block. */
+export interface PlaceRow {
   readonly file: number;
   readonly path: string;
+  readonly root: string;
   readonly lock: string | null;
   readonly version: string | null;
   readonly next: string | null;
@@ -41,9 +43,43 @@ interface PlaceRow {
 }
 
 /** Maximum sheets per exchange. */
-const MOST_SHEETS = 10_000;
+export const MOST_SHEETS = 10_000;
 /** Maximum example texts per lost cell. */
 const MOST_EXAMPLES = 5;
+
+/** Why a placed block cannot be replaced now; `null` if it can. */
+export function whyNotReplaced(row: PlaceRow): string | null {
+  if (row.lock !== null) return `The file ${row.lock}.`;
+  if (row.inside !== null) return `The block is part of the block ${row.inside}.`;
+  if (row.placed === null || row.before === null) return 'It consists of plain texts, not of a block.';
+  if (row.pending) return 'Blocks of this drawing are already pending in a tray. Apply or discard them first.';
+  if (row.version === null || row.version < 'AC1015') return `The drawing is of version ${row.version ?? 'AC1009'}. Save it in a newer version first.`;
+  return null;
+}
+
+/** Texts of cells that go, with examples. */
+export function lostTexts(rows: readonly PlaceRow[], goes: (tag: string) => boolean): BlockExchangePlan['lost'] {
+  const lost = new Map<string, { texts: number; examples: string[] }>();
+  for (const { texts } of rows)
+    for (const [tag, text] of Object.entries(texts)) {
+      if (text.trim() === '' || !goes(tag)) continue;
+      const own = lost.get(tag) ?? { texts: 0, examples: [] };
+      own.texts++;
+      if (own.examples.length < MOST_EXAMPLES && !own.examples.includes(text)) own.examples.push(text);
+      lost.set(tag, own);
+    }
+  return [...lost].map(([tag, entry]) => ({ tag, ...entry }));
+}
+
+/** Drawings that are left out, once each, with the first reason. */
+export function leftOut(rows: readonly PlaceRow[], why: (row: PlaceRow) => string | null): LockedOut[] {
+  const left = new Map<number, LockedOut>();
+  for (const row of rows) {
+    const reason = why(row);
+    if (reason !== null && !left.has(row.file)) left.set(row.file, { file: row.file, path: row.path, reason });
+  }
+  return [...left.values()];
+}
 
 /** Exchanges one title block for another on many sheets. */
 export class BlockExchanges {
@@ -66,11 +102,8 @@ export class BlockExchanges {
 
   /** Why a sheet's block cannot be exchanged now; `null` if it can. */
   private whyNot(row: PlaceRow, lender: Lender | null): string | null {
-    if (row.lock !== null) return `The file ${row.lock}.`;
-    if (row.inside !== null) return `The block is part of the block ${row.inside}.`;
-    if (row.placed === null || row.before === null) return 'It consists of plain texts, not of a block.';
-    if (row.pending) return 'Blocks of this drawing are already pending in a tray. Apply or discard them first.';
-    if (row.version === null || row.version < 'AC1015') return `The drawing is of version ${row.version ?? 'AC1009'}. Save it in a newer version first.`;
+    const reason = whyNotReplaced(row);
+    if (reason !== null) return reason;
     if (row.after === null && !lender) return 'No drawing can lend the new block.';
     if (row.after === null && row.unit !== null && lender!.unit !== null && row.unit !== lender!.unit) return 'The new block is drawn in another unit.';
     return null;
@@ -91,32 +124,14 @@ export class BlockExchanges {
       : suggested;
     const good = rows.filter((row) => this.whyNot(row, lender) === null);
     const used = new Set(chosen.flatMap(({ from }) => from ?? []));
-    const lost = new Map<string, { texts: number; examples: string[] }>();
-    for (const { texts } of good)
-      for (const [tag, text] of Object.entries(texts)) {
-        if (used.has(tag) || text.trim() === '' || !cells.some((cell) => cell.tag === tag)) continue;
-        const own = lost.get(tag) ?? { texts: 0, examples: [] };
-        own.texts++;
-        if (own.examples.length < MOST_EXAMPLES && !own.examples.includes(text)) own.examples.push(text);
-        lost.set(tag, own);
-      }
     return {
       sheets: good.length,
       cells: chosen.map((match) => ({ ...match, prompt: free.find((cell) => cell.tag === match.tag)!.prompt })),
       from: cells.map(({ tag, prompt }) => ({ tag, prompt, texts: good.filter((row) => (row.texts[tag] ?? '').trim() !== '').length })),
-      lost: [...lost].map(([tag, entry]) => ({ tag, ...entry })),
+      lost: lostTexts(good, (tag) => !used.has(tag) && cells.some((cell) => cell.tag === tag)),
       lender: good.some((row) => row.after === null) ? lender!.path : null,
-      left: this.leftOut(rows, lender),
+      left: leftOut(rows, (row) => this.whyNot(row, lender)),
     };
-  }
-
-  private leftOut(rows: readonly PlaceRow[], lender: Lender | null): LockedOut[] {
-    const left = new Map<number, LockedOut>();
-    for (const row of rows) {
-      const reason = this.whyNot(row, lender);
-      if (reason !== null && !left.has(row.file)) left.set(row.file, { file: row.file, path: row.path, reason });
-    }
-    return [...left.values()];
   }
 
   /** Lines of an exchange, and skipped drawings. The new block is aligned to the old one's lower right corner. */
@@ -161,6 +176,6 @@ export class BlockExchanges {
       for (const [tag, text] of Object.entries(row.texts))
         if (text !== '' && row.before!.cells.some((cell) => cell.tag === tag && !cell.constant)) line(row.holder, 'cell', tag, text, null);
     }
-    return { lines, left: this.leftOut(rows, lender) };
+    return { lines, left: leftOut(rows, (row) => this.whyNot(row, lender)) };
   }
 }

@@ -6,6 +6,7 @@ import { FIELD_TYPES } from '@rule/core/vault';
 import Joi from 'joi';
 import {
   BoundCells,
+  BlockCellChange,
   BlockExchange,
   CellTray,
   CheckIn,
@@ -139,6 +140,27 @@ export const blockExchange = Joi.object<BlockExchange>({
   from: Joi.string().min(1).max(300).required(),
   to: Joi.string().min(1).max(300).required(),
   cells: Joi.object().pattern(Joi.string().max(300), Joi.string().max(300).allow(null)),
+  drawings: Joi.array().items(id).max(10_000).unique().allow(null).default(null),
+}).required();
+
+const tag = Joi.string().min(1).max(255).required();
+const prompt = Joi.string().allow('').max(255).required();
+const point = Joi.object({ x: Joi.number().required(), y: Joi.number().required() }).required();
+
+/** Checks a {@link BlockCellChange}. */
+export const blockCellChange = Joi.object<BlockCellChange>({
+  block: Joi.string().min(1).max(300).required(),
+  steps: Joi.array()
+    .items(
+      Joi.object({ do: Joi.valid('add').required(), tag, prompt, like: tag, by: point }),
+      Joi.object({ do: Joi.valid('make').required(), tag, prompt, text: Joi.string().max(2000).required(), at: point }),
+      Joi.object({ do: Joi.valid('name').required(), tag, to: tag, prompt }),
+      Joi.object({ do: Joi.valid('move').required(), tag, by: point }),
+      Joi.object({ do: Joi.valid('remove').required(), tag }),
+    )
+    .min(1)
+    .max(200)
+    .required(),
   drawings: Joi.array().items(id).max(10_000).unique().allow(null).default(null),
 }).required();
 

@@ -1,5 +1,5 @@
-import { BlockExchangePlan, BlockRow, BlockView, CellTrayAnswer, SheetPage, TakenUpAnswer, Tray } from '..';
-import { blockExchange, cellTray, holderQuery, sheetModel, sheetsQuery, takeUpTexts, typedCell } from '../checks';
+import { BlockCellPlan, BlockExchangePlan, BlockRow, BlockView, CellTrayAnswer, SheetPage, TakenUpAnswer, Tray } from '..';
+import { blockCellChange, blockExchange, cellTray, holderQuery, sheetModel, sheetsQuery, takeUpTexts, typedCell } from '../checks';
 import { RouteTable, json, nothing } from '../route';
 
 /** Title blocks. */
@@ -24,6 +24,18 @@ export const titleBlockRoutes = {
     summary: 'Add cells of a title block family to your tray: stale, lacking, or to be erased',
     role: 'editor',
     body: cellTray,
+    answer: json<CellTrayAnswer>(),
+  },
+  'POST /title-blocks/cells/plan': {
+    summary: 'What changing the cells of a title block would do',
+    role: 'viewer',
+    body: blockCellChange,
+    answer: json<BlockCellPlan>(),
+  },
+  'POST /title-blocks/cells': {
+    summary: 'Change the cells of a title block in all drawings that define it, through your tray',
+    role: 'editor',
+    body: blockCellChange,
     answer: json<CellTrayAnswer>(),
   },
   'POST /title-blocks/exchange/plan': {

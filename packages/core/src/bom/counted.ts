@@ -14,7 +14,7 @@ export interface CountedPart {
 }
 
 /**
- * Single-level BOM: children of the root, counted by part file, or by copy if unknown. Rows are in order of first placement, numbered from
+ * Single-level BOM: children of the root, counted by part file and variant, or by copy if unknown. Rows are in order of first placement, numbered from
  * 1 (ISO 7573 asks for item numbers that agree with the drawing; from memory).
  * @param partOf part file match by product key
  */
@@ -25,7 +25,7 @@ export function countParts(structure: StructureReading, partOf: (productKey: str
   for (const occurrence of structure.occurrences) {
     if (occurrence.parent !== root) continue;
     const match = partOf(occurrence.child);
-    const key = match.state === 'matched' ? `file ${match.file}` : `copy ${occurrence.child}`;
+    const key = match.state === 'matched' ? `file ${match.file} ${match.variant ?? ''}` : `copy ${occurrence.child}`;
     const row = rows.get(key) ?? { products: new Set<string>(), label: labels.get(occurrence.child) ?? occurrence.child, match, occurrences: [] };
     row.products.add(occurrence.child);
     row.occurrences.push(occurrence.key);

@@ -3,6 +3,7 @@ export * from './structures';
 export * from './rows';
 export * from './numbers';
 export * from './table';
+export * from './pack';
 export * from './compare';
 export * from './drawn';
 export * from './where-used';

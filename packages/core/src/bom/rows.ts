@@ -8,6 +8,8 @@ export interface Member {
   readonly occurrence: string;
   readonly product: string;
   readonly part: number | null;
+  /** The holder of the part's variant; `null` for its first product. */
+  readonly variant: string | null;
   /** Its multiplicity in the total. */
   readonly times: number;
 }
@@ -85,11 +87,13 @@ interface Group {
 }
 
 const partOf = ({ match }: Placed): number | null => (match.state === 'matched' ? match.file : null);
+const variantOf = ({ match }: Placed): string | null => (match.state === 'matched' ? (match.variant ?? null) : null);
 const memberOf = ({ placed, times }: Counted): Member => ({
   assembly: placed.assembly,
   occurrence: placed.occurrence,
   product: placed.product,
   part: partOf(placed),
+  variant: variantOf(placed),
   times,
 });
 
@@ -141,12 +145,15 @@ class RowMaker {
   /** Merge key: the layout's values if all exist, else the part file, else the copy. Blanks never merge. */
   private keyOf({ placed }: Counted): string {
     const part = partOf(placed);
-    const own = { assembly: placed.assembly, occurrence: placed.occurrence, product: placed.product, part };
+    const variant = variantOf(placed);
+    const own = { assembly: placed.assembly, occurrence: placed.occurrence, product: placed.product, part, variant };
     if (part !== null && this.content.key.length) {
       const values = this.content.key.map((property) => this.facts.text(own, property));
       if (values.every((value) => value !== '')) return `values ${JSON.stringify(values)}`;
     }
-    return part !== null ? `file ${part}` : `copy ${placed.assembly} ${this.structures.productId({ file: placed.assembly, product: placed.product })}`;
+    return part !== null
+      ? `file ${part}${variant === null ? '' : ` ${variant}`}`
+      : `copy ${placed.assembly} ${this.structures.productId({ file: placed.assembly, product: placed.product })}`;
   }
 
   private group(counted: readonly Counted[], apartBelow: boolean): Group[] {

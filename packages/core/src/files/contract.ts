@@ -260,7 +260,17 @@ export interface CarriedBlock {
   readonly layers: readonly CarriedRecord[];
   readonly styles: readonly CarriedRecord[];
   readonly lineTypes: readonly CarriedRecord[];
+  /** Set if only cells are replaced: everything else in the definition stays, but texts that became cells. */
+  readonly others?: { readonly stay: true; readonly but: readonly { readonly text: string; readonly at: Point }[] };
 }
+
+/** A change of a block's cells: a copy of a neighbour, a plain text made a cell, another name or caption, another place, or none. */
+export type CellStep =
+  | { readonly do: 'add'; readonly tag: string; readonly prompt: string; readonly like: string; readonly by: Point }
+  | { readonly do: 'make'; readonly tag: string; readonly prompt: string; readonly text: string; readonly at: Point }
+  | { readonly do: 'name'; readonly tag: string; readonly to: string; readonly prompt: string }
+  | { readonly do: 'move'; readonly tag: string; readonly by: Point }
+  | { readonly do: 'remove'; readonly tag: string };
 
 /** A layer, text style or line type used by the block. */
 export interface CarriedRecord {

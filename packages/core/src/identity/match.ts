@@ -6,14 +6,21 @@ export interface Candidate {
   readonly path: string;
   /** Id of the first product. */
   readonly productId: string;
+  /** Keys of further independent products, which are variants. */
+  readonly variants?: readonly string[];
 }
+
+/** The holder of a variant's values. */
+export const variantHolder = (product: string): string => `variant:${product}`;
+/** The product of such a holder. */
+export const variantProduct = (holder: string): string => holder.slice(variantHolder('').length);
 
 /** How the match was found. */
 export type MatchedBy = 'product id' | 'file name' | 'external reference' | 'document property' | 'base name' | 'settled';
 
-/** The matched file. Several candidates make it *ambiguous*. */
+/** The matched file, and the holder of the variant meant in it unless it is the first. Several candidates make it *ambiguous*. */
 export type Match =
-  | { readonly state: 'matched'; readonly file: number; readonly by: MatchedBy }
+  | { readonly state: 'matched'; readonly file: number; readonly by: MatchedBy; readonly variant?: string }
   | { readonly state: 'ambiguous'; readonly candidates: readonly number[]; readonly by: MatchedBy }
   | { readonly state: 'unmatched' };
 
@@ -25,6 +32,8 @@ function judge(found: readonly Candidate[], by: MatchedBy): Match | undefined {
 /** Indexes candidates by product id, base name and file name. */
 export class CandidateIndex {
   private readonly byProductId = new Map<string, Candidate[]>();
+  private readonly byVariant = new Map<string, Candidate[]>();
+  private readonly byFile = new Map<number, Candidate>();
   private readonly byBaseName = new Map<string, Candidate[]>();
   private readonly byFileName = new Map<string, Candidate[]>();
 
@@ -34,24 +43,36 @@ export class CandidateIndex {
     };
     for (const candidate of candidates) {
       add(this.byProductId, candidate.productId, candidate);
+      for (const variant of candidate.variants ?? []) add(this.byVariant, variant, candidate);
+      this.byFile.set(candidate.file, candidate);
       add(this.byBaseName, baseName(candidate.path), candidate);
       add(this.byFileName, fileName(candidate.path), candidate);
     }
   }
 
   /**
-   * The part file of a copy in an assembly: by equal product id, then by base name equal to product id or name, then by external reference.
+   * The part file of a copy in an assembly: by equal product id, first of the files' first products and then of their variants, then by base
+   * name equal to product id or name, then by external reference.
    * @param assembly the assembly file, never its own part
    */
   partFile(product: ProductReading, assembly: number): Match {
     const others = (list: readonly Candidate[] | undefined) => (list ?? []).filter((candidate) => candidate.file !== assembly);
     const named = new Set([...others(this.byBaseName.get(product.id)), ...others(this.byBaseName.get(product.name))]);
     const external = product.externalFile === null ? [] : others(this.byFileName.get(fileName(product.externalFile)));
-    return (
+    return this.withVariant(
       judge(others(this.byProductId.get(product.id)), 'product id') ??
-      judge([...named], 'file name') ??
-      judge(external, 'external reference') ?? { state: 'unmatched' }
+        judge(others(this.byVariant.get(product.id)), 'product id') ??
+        judge([...named], 'file name') ??
+        judge(external, 'external reference') ?? { state: 'unmatched' },
+      product.id,
     );
+  }
+
+  /** Names the variant of the matched file that has the id of a product. */
+  withVariant(match: Match, productId: string): Match {
+    if (match.state !== 'matched') return match;
+    const candidate = this.byFile.get(match.file);
+    return candidate?.productId !== productId && candidate?.variants?.includes(productId) ? { ...match, variant: variantHolder(productId) } : match;
   }
 
   /**

@@ -20,7 +20,7 @@ import {
   SetMark,
   WhereUsed,
 } from '@rule/contract';
-import { BomContent, plainContent } from '@rule/core/bom';
+import { BomContent, plainContent, unpackList } from '@rule/core/bom';
 import { sameDefinition } from '@rule/core/schema';
 import { count } from '@rule/core/words';
 import { patchState, signalStore, withComputed, withMethods, withState } from '@ngrx/signals';
@@ -104,7 +104,7 @@ export const BomStore = signalStore(
           if (assembly === null) return EMPTY;
           patchState(store, { busy: true });
           return api.bom(assembly, request()).pipe(
-            tap((table) => patchState(store, { table, error: null, busy: false })),
+            tap((table) => patchState(store, { table: { ...table, ...unpackList(table) }, error: null, busy: false })),
             catchError(failed),
           );
         }),

@@ -17,6 +17,7 @@ import {
   ApplyTakeBack,
   BoundCells,
   CellTray,
+  BlockCellChange,
   BlockExchange,
   BomLayout,
   BomLayoutDraft,
@@ -278,11 +279,14 @@ export class Api {
   changeBomLayout = (id: number, body: BomLayoutDraft & Pick<BomLayout, 'version'>) =>
     this.server.ask('PUT /bom/layouts/{layout}', { params: { layout: id }, body });
   removeBomLayout = (id: number) => this.server.ask('DELETE /bom/layouts/{layout}', { params: { layout: id } });
-  bom = (file: number, body: BomRequest) => this.server.ask('POST /files/{file}/bom', { params: { file }, body });
+  /** Packed; see `unpackList`. */
+  bom = (file: number, body: BomRequest) => this.server.ask('POST /files/{file}/bom/packed', { params: { file }, body });
   bomMembers = (file: number, body: BomRowRequest) => this.server.ask('POST /files/{file}/bom/members', { params: { file }, body });
   bomValue = (file: number, body: BomTyped) => this.server.ask('POST /files/{file}/bom/value', { params: { file }, body });
   bomNumber = (file: number, body: BomNumber) => this.server.ask('PUT /files/{file}/bom/number', { params: { file }, body });
   bomRenumber = (file: number, body: BomRenumber) => this.server.ask('POST /files/{file}/bom/renumber', { params: { file }, body });
+  planCells = (body: BlockCellChange) => this.server.ask('POST /title-blocks/cells/plan', { body });
+  changeCells = (body: BlockCellChange) => this.server.ask('POST /title-blocks/cells', { body });
   planExchange = (body: BlockExchange) => this.server.ask('POST /title-blocks/exchange/plan', { body });
   exchangeBlock = (body: BlockExchange) => this.server.ask('POST /title-blocks/exchange', { body });
   bomBlocks = () => this.server.ask('GET /bom/blocks');

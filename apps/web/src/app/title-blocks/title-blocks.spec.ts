@@ -1,5 +1,5 @@
 import { describe, expect, it } from '@jest/globals';
-import { BlockCell, BlockExchangePlan, BlockRow, BlockView, OwnedValue, SheetPage } from '@rule/contract';
+import { BlockCell, BlockCellPlan, BlockExchangePlan, BlockRow, BlockView, OwnedValue, SheetPage } from '@rule/contract';
 import { FitRule } from '@rule/core/lettering';
 import { Binding, PLAIN_CELL } from '@rule/core/schema';
 import { BoundCell, CellFit } from '@rule/core/titleblocks';
@@ -547,5 +547,71 @@ describe('a block that is exchanged for another', () => {
     await stage.click('Exchange on 2 sheets and lose 1 text');
     expect(stage.last('exchangeBlock')).toEqual([{ from: 'mrw-title', to: 'NEW', drawings: [7], cells: { MATERIAL: null, REMARK: 'MATL' } }]);
     expect(stage.page.querySelector('rule-exchange-block')).toBeNull();
+  });
+});
+
+describe('a block whose cells are changed', () => {
+  const plan: BlockCellPlan = {
+    drawings: 2,
+    sheets: 3,
+    definitions: 2,
+    cells: [
+      { tag: 'MATERIAL', prompt: '' },
+      { tag: 'REV', prompt: 'Revision' },
+    ],
+    anew: true,
+    lost: [{ tag: 'NO', texts: 1, examples: ['D-1'] }],
+    bound: ['NO'],
+    left: [{ file: 8, path: 'DR-15/frame.dxf', reason: 'The file is released in the vault.' }],
+  };
+  const typed = async (stage: Stage, id: string, text: string) => {
+    const field = stage.page.querySelector<HTMLInputElement>(`#${id}`)!;
+    field.value = text;
+    field.dispatchEvent(new Event('input'));
+    await stage.settled();
+  };
+  const picked = async (stage: Stage, label: string, value: unknown) => {
+    stage.fixture.debugElement
+      .queryAll(By.directive(Select))
+      .find((each) => (each.componentInstance as Select).ariaLabel === label)!
+      .triggerEventHandler('ngModelChange', value);
+    await stage.settled();
+  };
+
+  it('is planned change by change, says what would be lost, and goes to the tray', async () => {
+    const stage = await staged({
+      planCells: plan,
+      changeCells: { tray: { lines: [], counts: { lines: 8, accepted: 8, files: 2, undecided: 0 } }, cells: 8, left: [{ ...plan.left[0]!, cells: 0 }] },
+    });
+    await stage.click('Change the cells of this block');
+    const next = () =>
+      [...stage.page.querySelectorAll<HTMLButtonElement>('rule-change-cells button')].find((each) => each.textContent.includes('Add to the list'))!;
+    expect(next().disabled).toBe(true);
+    await picked(stage, 'Neighbour that it is copied from', 'MATERIAL');
+    await typed(stage, 'cell-name', 'REV');
+    await typed(stage, 'cell-prompt', 'Revision');
+    expect(next().disabled).toBe(false);
+    next().click();
+    await stage.settled();
+    await picked(stage, 'Kind of change', 'remove');
+    await picked(stage, 'Cell', 'REV');
+    next().click();
+    await stage.settled();
+    const said = [...stage.page.querySelectorAll('rule-change-cells ol li')].map((li) => li.textContent.replace('leave out', '').trim());
+    expect(said).toEqual(['Add REV like MATERIAL, on top', 'Remove REV']);
+    await stage.click('Leave out: Remove REV');
+    const steps = [{ do: 'add', tag: 'REV', prompt: 'Revision', like: 'MATERIAL', by: { x: 0, y: 0 } }];
+    expect(stage.last('planCells')).toEqual([{ block: stage.text('h1'), steps, drawings: null }]);
+    for (const text of [
+      '3 sheets of 2 drawings would change, which define the block in 2 ways. Cells then: MATERIAL, REV.',
+      'Each block is placed anew where it stands',
+      'bind the new cell in place of NO',
+      'NO on 1 sheet: D-1',
+      'DR-15/frame.dxf: The file is released in the vault.',
+    ])
+      expect(stage.text('rule-change-cells')).toContain(text);
+    await stage.click('Change on 3 sheets and lose 1 text');
+    expect(stage.last('changeCells')).toEqual([{ block: stage.text('h1'), steps, drawings: null }]);
+    expect(stage.page.querySelector('rule-change-cells')).toBeNull();
   });
 });

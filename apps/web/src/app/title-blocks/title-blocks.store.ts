@@ -1,11 +1,14 @@
 import { computed, inject } from '@angular/core';
 import {
   BlockCell,
+  BlockCellChange,
+  BlockCellPlan,
   BlockExchange,
   BlockExchangePlan,
   BlockRow,
   BlockView,
   CellTray,
+  CellTrayAnswer,
   DrawnBlock,
   Learned,
   OwnedValue,
@@ -21,7 +24,7 @@ import { count } from '@rule/core/words';
 import { patchState, signalStore, withComputed, withMethods, withState } from '@ngrx/signals';
 import { rxMethod } from '@ngrx/signals/rxjs-interop';
 import { Store } from '@ngrx/store';
-import { EMPTY, catchError, pipe, switchMap, tap } from 'rxjs';
+import { EMPTY, Observable, catchError, pipe, switchMap, tap } from 'rxjs';
 import { Api, CatalogueActions, catalogueFeature, leftOutText, Notices, problemOf, TrayActions } from '../shared';
 
 interface State {
@@ -41,6 +44,9 @@ interface State {
   readonly conflicts: TakenUpAnswer['conflicts'];
   /** Blocks defined in any drawing. */
   readonly known: readonly DrawnBlock[];
+  /** Preview of changed cells; `null` without a change. */
+  readonly cellPlan: BlockCellPlan | null;
+  readonly cellProblem: string | null;
   /** Preview of the exchange; `null` until a block is chosen. */
   readonly exchange: BlockExchangePlan | null;
   readonly exchangeProblem: string | null;
@@ -79,6 +85,8 @@ export const TitleBlocksStore = signalStore(
     learning: false,
     conflicts: [],
     known: [],
+    cellPlan: null,
+    cellProblem: null,
     exchange: null,
     exchangeProblem: null,
     exchanging: false,
@@ -178,6 +186,24 @@ export const TitleBlocksStore = signalStore(
     const trayed = ({ lines, counts, steps }: Tray, open: boolean) => {
       global.dispatch(TrayActions.loaded({ lines, counts, ...(steps ? { steps } : {}) }));
       if (open) global.dispatch(TrayActions.open({ open: true }));
+    };
+    /** Work on placed blocks that ends in the tray. */
+    const inTray = (
+      work: Observable<CellTrayAnswer>,
+      problem: (text: string | null) => Partial<Pick<State, 'cellProblem' | 'exchangeProblem'>>,
+      done: () => void,
+    ): void => {
+      patchState(store, { exchanging: true, ...problem(null) });
+      work.subscribe({
+        next: ({ tray, left }) => {
+          patchState(store, { exchanging: false, exchange: null, cellPlan: null });
+          trayed(tray, true);
+          const without = leftOutText(left, 'drawing');
+          if (without) notices.done(without);
+          done();
+        },
+        error: (failure: unknown) => patchState(store, { exchanging: false, ...problem(problemOf(failure).detail) }),
+      });
     };
     return {
       load,
@@ -302,6 +328,25 @@ export const TitleBlocksStore = signalStore(
           ),
         ),
       ),
+      /** Previews changes of a block's cells; nothing without one. */
+      planCells: rxMethod<BlockCellChange | null>(
+        pipe(
+          tap(() => patchState(store, { cellProblem: null, cellPlan: null })),
+          switchMap((change) =>
+            change === null
+              ? EMPTY
+              : api.planCells(change).pipe(
+                  tap((cellPlan) => patchState(store, { cellPlan })),
+                  catchError((failure: unknown) => {
+                    patchState(store, { cellProblem: problemOf(failure).detail });
+                    return EMPTY;
+                  }),
+                ),
+          ),
+        ),
+      ),
+      /** Adds changes of a block's cells to the tray. */
+      changeCells: (change: BlockCellChange, done: () => void): void => inTray(api.changeCells(change), (cellProblem) => ({ cellProblem }), done),
       /** Previews an exchange; nothing without a chosen block. */
       planExchange: rxMethod<BlockExchange | null>(
         pipe(
@@ -320,19 +365,7 @@ export const TitleBlocksStore = signalStore(
         ),
       ),
       /** Adds an exchange to the tray. */
-      exchangeBlock: (request: BlockExchange, done: () => void): void => {
-        patchState(store, { exchanging: true, exchangeProblem: null });
-        api.exchangeBlock(request).subscribe({
-          next: ({ tray, left }) => {
-            patchState(store, { exchanging: false, exchange: null });
-            trayed(tray, true);
-            const without = leftOutText(left, 'drawing');
-            if (without) notices.done(without);
-            done();
-          },
-          error: (failure: unknown) => patchState(store, { exchanging: false, exchangeProblem: problemOf(failure).detail }),
-        });
-      },
+      exchangeBlock: (request: BlockExchange, done: () => void): void => inTray(api.exchangeBlock(request), (exchangeProblem) => ({ exchangeProblem }), done),
       /** Sets the model of a drawing or one sheet. */
       settle: rxMethod<{ readonly file: number; readonly layout: string | null; readonly model: number | null; readonly done: () => void }>(
         pipe(

@@ -13,6 +13,7 @@ import { CellInspector } from './cell-inspector';
 import { SHORT, SHOWN_STATES, cellRows, markOf, shownText } from './cell-row';
 import { CellTable } from './cell-table';
 import { ConflictList } from './conflict-list';
+import { ChangeCells } from './change-cells';
 import { ExchangeBlock } from './exchange-block';
 import { SheetModel } from './sheet-model';
 import { SheetView } from './sheet-view';
@@ -31,6 +32,7 @@ import { TitleBlocksStore } from './title-blocks.store';
     CellTable,
     ConflictList,
     Count,
+    ChangeCells,
     ExchangeBlock,
     FileLink,
     IndexList,
@@ -78,6 +80,9 @@ import { TitleBlocksStore } from './title-blocks.store';
           </div>
           @if (mayEdit()) {
             <div class="actions">
+              @if (!changing()) {
+                <p-button severity="secondary" label="Change" ariaLabel="Change the cells of this block" (onClick)="changing.set(true)" />
+              }
               @if (!exchanging()) {
                 <p-button severity="secondary" label="Exchange" ariaLabel="Exchange this block for another" (onClick)="exchanging.set(true)" />
               }
@@ -97,6 +102,9 @@ import { TitleBlocksStore } from './title-blocks.store';
             </div>
           }
         </div>
+        @if (changing() && mayEdit()) {
+          <rule-change-cells (closed)="changing.set(false)" />
+        }
         @if (exchanging() && mayEdit()) {
           <rule-exchange-block (closed)="exchanging.set(false)" />
         }
@@ -226,6 +234,8 @@ export class TitleBlocksStation {
 
   /** Whether the exchange is open; reset for another block. */
   protected readonly exchanging = linkedSignal({ source: () => this.store.block()?.family, computation: () => false });
+  /** The same for changing its cells. */
+  protected readonly changing = linkedSignal({ source: () => this.store.block()?.family, computation: () => false });
   protected readonly chosenState = computed(() => CELL_STATES.find((state) => state === this.state()) ?? null);
   protected readonly stateCounts = computed(() => {
     const count = this.store.inState();

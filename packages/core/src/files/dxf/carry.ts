@@ -1,14 +1,9 @@
 import { BlockReading, CarriedBlock, FileError, Point } from '../contract';
-import { DxfGroups, Entity } from './groups';
-
-/** A group: code and text value. */
-export type Group = readonly [code: number, value: string];
+import { DxfGroups, Entity, Group, entityGroups } from './groups';
+import { replacedBy } from './recell';
 
 /** Entities that can be copied: they refer only to layers, styles and line types. */
 const CARRIED = new Set(['LINE', 'LWPOLYLINE', 'POLYLINE', 'VERTEX', 'SEQEND', 'CIRCLE', 'ARC', 'ELLIPSE', 'POINT', 'SOLID', 'TEXT', 'MTEXT', 'ATTDEF']);
-
-/** Codes for identity, references and placement, which are replaced. */
-const OWN_CODES = new Set([5, 330, 360, 67, 410, 347, 348, 390]);
 
 /** Entities owned by the preceding polyline. */
 const PARTS = new Set(['VERTEX', 'SEQEND']);
@@ -16,23 +11,6 @@ const PARTS = new Set(['VERTEX', 'SEQEND']);
 const lower = (text: string): string => text.toLowerCase();
 
 class Source extends DxfGroups {
-  /** Groups of an entity without handles and application data. */
-  groups(entity: Entity, from = entity.from + 1): Group[] {
-    const groups: Group[] = [];
-    const { codes } = this.index;
-    for (let k = from; k < entity.to; k++) {
-      const code = codes[k]!;
-      if (code === 102 && this.raw(k).startsWith('{')) {
-        while (k + 1 < entity.to && !(codes[k] === 102 && this.raw(k) === '}')) k++;
-        continue;
-      }
-      // Extended data comes last.
-      if (code >= 1000) break;
-      if (!OWN_CODES.has(code)) groups.push([code, this.value(k)]);
-    }
-    return groups;
-  }
-
   carried(name: string): CarriedBlock {
     if (this.version < 'AC1015')
       throw new FileError('version', `The drawing that defines the block ${name} is of version ${this.version}; blocks can be taken from AC1015 and later.`);
@@ -44,13 +22,13 @@ class Source extends DxfGroups {
     const inside = entities.slice(at + 1, end);
     const other = inside.find((entity) => !CARRIED.has(entity.type));
     if (other) throw new FileError('not-carried', `The block ${name} contains ${other.type}, which cannot be copied to another drawing.`);
-    const body = inside.map((entity) => ({ type: entity.type, groups: this.groups(entity) }));
+    const body = inside.map((entity) => ({ type: entity.type, groups: entityGroups(this, entity) }));
     const tables = this.within('TABLES');
     const used = (code: number) => new Set(body.flatMap(({ groups }) => groups.filter(([own]) => own === code).map(([, value]) => lower(value))));
     const records = (type: string, names: ReadonlySet<string>) =>
       tables
         .filter((record) => record.type === type && names.has(lower(this.get(record, 2) ?? '')))
-        .map((record) => ({ name: this.get(record, 2) ?? '', groups: this.groups(record) }));
+        .map((record) => ({ name: this.get(record, 2) ?? '', groups: entityGroups(this, record) }));
     const layers = records('LAYER', used(8));
     const lineTypes = new Set([...used(6), ...layers.flatMap(({ groups }) => groups.filter(([code]) => code === 6).map(([, value]) => lower(value)))]);
     const units = this.variable('$INSUNITS');
@@ -81,6 +59,24 @@ interface Tables {
   readonly end: number;
 }
 
+/** Flag of blocks with attribute definitions. */
+const HAS_CELLS = 2;
+
+/** A definition's place in a drawing. */
+interface BlockRange {
+  readonly from: number;
+  readonly to: number;
+  /** Index of its ENDBLK. */
+  readonly end: number;
+  /** Index of its flags; -1 if not stated. */
+  readonly flags: number;
+  /** The flags saying whether it has cells. */
+  flagged(cells: boolean): GroupSplice;
+  readonly block: string;
+  readonly record: string;
+  readonly endBlock: string;
+}
+
 class Target extends DxfGroups {
   table(name: string): Tables | null {
     const section = this.sections.get('TABLES');
@@ -96,7 +92,7 @@ class Target extends DxfGroups {
       end: all[end]!.from,
     };
   }
-  definition(name: string): { readonly from: number; readonly to: number; readonly block: string; readonly record: string; readonly endBlock: string } | null {
+  definition(name: string): BlockRange | null {
     const section = this.sections.get('BLOCKS');
     const entities = section ? this.entities(section.from, section.to) : [];
     const at = entities.findIndex((entity) => entity.type === 'BLOCK' && lower(this.get(entity, 2) ?? '') === lower(name));
@@ -106,6 +102,12 @@ class Target extends DxfGroups {
     return {
       from: entities[at]!.from,
       to: entities[end]!.to,
+      end: entities[end]!.from,
+      flags: this.find(entities[at]!, 70),
+      flagged: (cells) => {
+        const k = this.find(entities[at]!, 70);
+        return { at: k, to: k + 1, groups: [[70, String((Number(this.raw(k)) & ~HAS_CELLS) | (cells ? HAS_CELLS : 0))]] };
+      },
       block: handle(entities[at]!, 5),
       record: handle(entities[at]!, 330),
       endBlock: handle(entities[end]!, 5),
@@ -160,6 +162,7 @@ export function definitionSplices(bytes: Uint8Array, carried: CarriedBlock, free
   );
   lacking('STYLE', carried.styles);
 
+  if (carried.others) return cellSplices(bytes, target, carried, free);
   const before = target.definition(carried.name);
   const record = before?.record || free();
   const handle = before?.block || free();
@@ -217,6 +220,15 @@ export function definitionSplices(bytes: Uint8Array, carried: CarriedBlock, free
       ],
     });
   return splices;
+}
+
+/** Replaces the cells of a definition; the rest of it stays as it is. */
+function cellSplices(bytes: Uint8Array, target: Target, carried: CarriedBlock, free: () => string): GroupSplice[] {
+  const there = target.definition(carried.name);
+  if (!there) throw new FileError('no-block', `The drawing does not define the block ${carried.name}.`);
+  const gone = replacedBy(bytes, carried).map(({ from, to }): GroupSplice => ({ at: from, to, groups: [] }));
+  const cells = carried.entities.flatMap(({ type, groups }): Group[] => [[0, type], [5, free()], [330, there.record], ...groups]);
+  return [...gone, ...(there.flags < 0 ? [] : [there.flagged(carried.entities.length > 0)]), { at: there.end, to: there.end, groups: cells }];
 }
 
 /**

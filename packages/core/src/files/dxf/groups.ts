@@ -11,6 +11,12 @@ export interface Entity {
   readonly to: number;
 }
 
+/** A group: code and text value. */
+export type Group = readonly [code: number, value: string];
+
+/** Codes for identity, references and placement, which are replaced. */
+const OWN_CODES = new Set([5, 330, 360, 67, 410, 347, 348, 390]);
+
 /** Group range of a section. */
 export interface Section {
   readonly from: number;
@@ -140,4 +146,21 @@ export class DxfGroups {
     }
     return points;
   }
+}
+
+/** Groups of an entity without handles and application data. */
+export function entityGroups(drawing: DxfGroups, entity: Entity): Group[] {
+  const groups: Group[] = [];
+  const { codes } = drawing.index;
+  for (let k = entity.from + 1; k < entity.to; k++) {
+    const code = codes[k]!;
+    if (code === 102 && drawing.raw(k).startsWith('{')) {
+      while (k + 1 < entity.to && !(codes[k] === 102 && drawing.raw(k) === '}')) k++;
+      continue;
+    }
+    // Extended data comes last.
+    if (code >= 1000) break;
+    if (!OWN_CODES.has(code)) groups.push([code, drawing.value(k)]);
+  }
+  return groups;
 }

@@ -109,7 +109,9 @@ function cellEdits(
   const text = change.value?.text ?? '';
   const cell = insert.cells.find((candidate) => candidate.tag === change.name);
   if (!cell) {
-    if (!insert.missing.includes(change.name)) throw new FileError('no-cell', `The block ${insert.block} defines no cell ${change.name}.`);
+    const gives =
+      insert.missing.includes(change.name) || blockNamed(content, insert.block)?.cells.some(({ tag, constant }) => tag === change.name && !constant);
+    if (!gives) throw new FileError('no-cell', `The block ${insert.block} defines no cell ${change.name}.`);
     if (text !== '') gained.set(insert, [...(gained.get(insert) ?? []), { tag: change.name, text }]);
     return [];
   }
