@@ -130,11 +130,20 @@ await inBrowser(services, url, async (page) => {
       look();
     })`);
   const times: number[] = [];
+  /** The last answer: how long it took, and its size. */
+  const answer = () =>
+    page.evaluate<{ ms: number; bytes: number }>(`(() => {
+      const last = performance.getEntriesByType('resource').filter((entry) => entry.name.endsWith('/bom/packed')).at(-1);
+      return { ms: last.responseEnd - last.startTime, bytes: last.encodedBodySize };
+    })()`);
   for (let i = 0; i < 4; i++) {
     times.push(await open());
     if (i < 3) await away();
   }
-  console.log(`  ${shown} rows in the page after ${times.map((ms) => ms.toFixed(0)).join(', ')} ms\n`);
+  const { ms, bytes } = await answer();
+  console.log(
+    `  ${shown} rows in the page after ${times.map((time) => time.toFixed(0)).join(', ')} ms; the last answer took ${ms.toFixed(0)} ms of it, ${(bytes / 1e6).toFixed(1)} MB\n`,
+  );
   await reportScrolling(page, `Scrolling ${shown} rows of a bill of materials in Chromium`, '.list cdk-virtual-scroll-viewport', [
     { what: 'by 60 pixels a frame', perFrame: 60 },
     { what: 'by 600 pixels a frame', perFrame: 600 },

@@ -225,7 +225,7 @@ describe('a list for transfer', () => {
   it('is the same after packing and unpacking', () => {
     fc.assert(
       fc.property(library, cells, fc.constantFrom('single-level' as const, 'indented' as const, 'summed' as const), (files, found, structure) => {
-        const rows = rowsOf(files, { structure }).rows.map((row, i): ListedRow<object> => ({
+        const rows = rowsOf(files, { structure }).rows.map((row, i): ListedRow<{ readonly text: string }> => ({
           ...row,
           members: row.members.length,
           match: i % 5 === 4 ? { state: 'ambiguous', candidates: [i, 7], by: 'file name' } : row.match,
@@ -246,8 +246,9 @@ describe('a list for transfer', () => {
       }),
     );
   });
-  it('tells each text, match and cell once', () => {
-    const rows = rowsOf({ 1: [[2, 10]], 2: [[3, 10]] }, { structure: 'indented' }).rows.map((row): ListedRow<object> => ({
+  it('tells each text and each shared cell once', () => {
+    const cell = { text: 'same' };
+    const rows = rowsOf({ 1: [[2, 10]], 2: [[3, 10]] }, { structure: 'indented' }).rows.map((row): ListedRow<{ readonly text: string }> => ({
       ...row,
       members: row.members.length,
       item: '1',
@@ -255,13 +256,13 @@ describe('a list for transfer', () => {
       path: null,
       className: null,
       picture: false,
-      cells: [{ text: 'same' }],
+      cells: [cell],
       candidates: [],
       copyOf: null,
     }));
-    const { texts, values, matches } = packList({ rows, groups: [] }).rows;
-    for (const list of [texts, values, matches]) expect(new Set(list.map((one) => JSON.stringify(one))).size).toBe(list.length);
-    expect(values).toEqual([{ text: 'same' }]);
+    const { texts, values } = packList({ rows, groups: [] }).rows;
+    expect(new Set(texts).size).toBe(texts.length);
+    expect(values).toEqual(['same']);
   });
 });
 

@@ -29,12 +29,30 @@ export class BomCells {
     return cell;
   };
 
+  private readonly counts = new Map<string, BomValue>();
+  private readonly plain = new Map<string, BomValue>();
+
+  /** A text without more; equal ones share one object. */
+  private text(text: string): BomValue {
+    let cell = this.plain.get(text);
+    if (!cell) this.plain.set(text, (cell = { text }));
+    return cell;
+  }
+
+  /** A number of pieces; equal ones share one object. */
+  private pieces(number: number, total: number): BomValue {
+    const key = `${number} ${total}`;
+    let cell = this.counts.get(key);
+    if (!cell) this.counts.set(key, (cell = { text: String(number), number, sum: { value: total, without: 0 } }));
+    return cell;
+  }
+
   private fact(row: BomRow, fact: Extract<BomColumn['of'], { fact: unknown }>['fact']): BomValue {
     const file = row.match.state === 'matched' ? this.data.files.get(row.match.file) : undefined;
     const variant = row.match.state === 'matched' && row.match.variant !== undefined ? variantProduct(row.match.variant) : null;
     const counted = (pieces: number): BomValue => {
       const { measure } = row;
-      if (!measure) return { text: String(pieces), number: pieces, sum: { value: row.total, without: 0 } };
+      if (!measure) return this.pieces(pieces, row.total);
       if (measure.value === null) return { text: '', state: 'missing', note: 'has no value to count by', sum: { value: null, without: measure.without } };
       const property = this.data.properties.get(measure.property);
       const number = pieces === row.total ? measure.value : (measure.value / row.total) * pieces;
@@ -54,13 +72,13 @@ export class BomCells {
       }
       case 'part':
         if (row.bodies) return { text: row.label };
-        return { text: file ? `${file.path.slice(file.path.lastIndexOf('/') + 1)}${variant === null ? '' : `, ${variant}`}` : '' };
+        return this.text(file ? `${file.path.slice(file.path.lastIndexOf('/') + 1)}${variant === null ? '' : `, ${variant}`}` : '');
       case 'folder':
-        return { text: file ? file.path.slice(0, Math.max(0, file.path.lastIndexOf('/'))) : '' };
+        return this.text(file ? file.path.slice(0, Math.max(0, file.path.lastIndexOf('/'))) : '');
       case 'name':
-        return { text: row.label };
+        return this.text(row.label);
       case 'class':
-        return { text: file?.className ?? '' };
+        return this.text(file?.className ?? '');
       case 'picture':
         return { text: '' };
       case 'mass': {

@@ -18,13 +18,14 @@ export interface ListedRow<Cell> extends Omit<BomRow, 'members'> {
 }
 
 /**
- * The rows of a list for transfer: a list per column, and every text, match and cell once. Texts are indices into `texts` (-1 for none). A
+ * The rows of a list for transfer: a list per column, and every text and shared object once. Texts are indices into `texts` (-1 for none). A
  * row's id is its own part below that of its parent, which is told by its place in the list (-1 for none).
  */
 export interface PackedRows<Cell> {
   readonly texts: readonly string[];
   readonly matches: readonly Match[];
-  readonly values: readonly Cell[];
+  /** Cells; a text alone stands for a cell of it. */
+  readonly values: readonly (Cell | string)[];
   readonly id: readonly number[];
   readonly parent: readonly number[];
   readonly level: readonly number[];
@@ -49,34 +50,26 @@ export interface PackedRows<Cell> {
 
 const [OPEN, COUNTS, LOOP, PICTURE] = [1, 2, 4, 8];
 
-/** Numbers things in order of their first appearance. */
+/** Numbers texts or objects in order of their first appearance. Objects are compared by identity: to compare their content takes longer than to send it. */
 class Numbering<T> {
   readonly list: T[] = [];
-  private readonly known = new Map<unknown, number>();
+  private readonly known = new Map<T, number>();
 
-  /** @param key equal for equal things */
-  of(thing: T, key: unknown): number {
-    let at = this.known.get(key);
+  of(thing: T): number {
+    let at = this.known.get(thing);
     if (at === undefined) {
       at = this.list.length;
-      this.known.set(key, at);
+      this.known.set(thing, at);
       this.list.push(thing);
     }
     return at;
   }
 }
 
-/** The same for objects: those that are one object are recognised without comparing them. */
-class ObjectNumbering<T extends object> {
-  private readonly numbering = new Numbering<T>();
-  private readonly seen = new Map<T, number>();
-  readonly list = this.numbering.list;
-
-  of(thing: T): number {
-    let at = this.seen.get(thing);
-    if (at === undefined) this.seen.set(thing, (at = this.numbering.of(thing, JSON.stringify(thing))));
-    return at;
-  }
+/** Whether a cell has nothing but a text. */
+function isPlain(cell: { readonly text: string }): boolean {
+  for (const key in cell) if (key !== 'text') return false;
+  return true;
 }
 
 /** A list with its groups. */
@@ -92,22 +85,22 @@ export interface PackedList<Cell> {
 }
 
 /** Packs a list for transfer. */
-export function packList<Cell extends object>({ rows, groups }: ListedRows<Cell>): PackedList<Cell> {
+export function packList<Cell extends { readonly text: string }>({ rows, groups }: ListedRows<Cell>): PackedList<Cell> {
   const places = new Map(rows.map((row, i) => [row.id, i]));
   return { rows: packRows(rows, places), groups: groups.map((group) => ({ ...group, rows: group.rows.map((id) => places.get(id)!) })) };
 }
 
 /** The list again; equal cells are one object. */
-export function unpackList<Cell>({ rows: packed, groups }: PackedList<Cell>): ListedRows<Cell> {
+export function unpackList<Cell extends { readonly text: string }>({ rows: packed, groups }: PackedList<Cell>): ListedRows<Cell> {
   const rows = unpackRows(packed);
   return { rows, groups: groups.map((group) => ({ ...group, rows: group.rows.map((at) => rows[at]!.id) })) };
 }
 
-function packRows<Cell extends object>(rows: readonly ListedRow<Cell>[], places: ReadonlyMap<string, number>): PackedRows<Cell> {
+function packRows<Cell extends { readonly text: string }>(rows: readonly ListedRow<Cell>[], places: ReadonlyMap<string, number>): PackedRows<Cell> {
   const texts = new Numbering<string>();
-  const matches = new ObjectNumbering<Match>();
-  const values = new ObjectNumbering<Cell>();
-  const text = (one: string | null): number => (one === null ? -1 : texts.of(one, one));
+  const matches = new Numbering<Match>();
+  const values = new Numbering<Cell>();
+  const text = (one: string | null): number => (one === null ? -1 : texts.of(one));
   const rare: Record<number, Partial<Pick<ListedRow<Cell>, 'measure' | 'bodies' | 'candidates'>>> = {};
   rows.forEach(({ measure, bodies, candidates }, i) => {
     if (measure || bodies || candidates.length)
@@ -132,12 +125,14 @@ function packRows<Cell extends object>(rows: readonly ListedRow<Cell>[], places:
     rare,
     texts: texts.list,
     matches: matches.list,
-    values: values.list,
+    values: values.list.map((cell) => (isPlain(cell) ? cell.text : cell)),
   };
 }
 
-function unpackRows<Cell>(packed: PackedRows<Cell>): ListedRow<Cell>[] {
-  const { texts, matches, values, rare } = packed;
+function unpackRows<Cell extends { readonly text: string }>(packed: PackedRows<Cell>): ListedRow<Cell>[] {
+  const { texts, matches, rare } = packed;
+  // A cell that has more than a text is never a string.
+  const values = packed.values.map((value) => (typeof value === 'string' ? ({ text: value } as Cell) : value));
   const text = (at: number): string | null => (at < 0 ? null : texts[at]!);
   const columns = packed.id.length === 0 ? 0 : packed.cells.length / packed.id.length;
   const ids: string[] = [];

@@ -208,13 +208,13 @@ const NOTHING: Typed = { do: 'add', cell: null, text: null, name: '', prompt: ''
 export class ChangeCells {
   protected readonly store = inject(TitleBlocksStore);
   readonly closed = output();
-  protected readonly kinds = KINDS;
+  protected readonly kinds = [...KINDS];
   protected readonly typed = signal<Typed>(NOTHING);
   protected readonly steps = signal<readonly CellStep[]>([]);
   protected readonly cells = computed(() => (this.store.view()?.block.cells ?? []).map((cell) => cell.tag));
   /** Cells that the next change can name: those of the block, as the changes so far leave them. */
-  protected readonly options = computed(() => {
-    let tags = this.cells();
+  protected readonly options = computed((): string[] => {
+    let tags: string[] = this.cells();
     for (const step of this.steps())
       if (step.do === 'add' || step.do === 'make') tags = [...tags, step.tag];
       else if (step.do === 'name') tags = tags.map((tag) => (tag === step.tag ? step.to : tag));
