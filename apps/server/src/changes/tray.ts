@@ -16,8 +16,12 @@ import { HELD } from '../library/readings';
 import { LINE_FROM, LINE_ROW, STORED_LINE, StoredLine, insertLines, storedLines, toLine } from './lines';
 import { Refusal, refusalsOf } from './refusals';
 
-/** A user's pending lines with current values; needs {@link MINE}. */
-const PENDING = `${LINE_FROM} LEFT JOIN LATERAL (${standing('l', 'file_id')}) v ON true`;
+/**
+ * A user's pending lines with current values; needs {@link MINE}. What a block consists of is read from the drawing when it is applied, so
+ * until then a changed definition counts as unchanged.
+ */
+const PENDING = `${LINE_FROM} LEFT JOIN LATERAL (${standing('l', 'file_id')}
+   UNION ALL SELECT l.base->>'text', l.base->>'form', NULL WHERE l.place = 'block' AND l.base->>'text' IS NOT NULL) v ON true`;
 /** Condition of the user's pending lines. The set is looked up first, so that no plan begins with the lines of everybody. */
 const MINE = `l.change_set_id = (SELECT s.id FROM change_sets s WHERE s.user_id = $1 AND s.state = 'pending')`;
 /** For comparison: no value equals an empty text. */

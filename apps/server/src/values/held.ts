@@ -46,7 +46,7 @@ export async function heldFor(sql: Sql, files: readonly number[] | null, propert
   );
   const held = new Map<number, Record<number, HeldValue>>();
   if (!found?.file) return held;
-  const { file: ofFile, property, text, form, unit } = found as HeldColumns;
+  const { file: ofFile, property, text, form, unit } = found;
   ofFile.forEach((file, i) => {
     let entry = held.get(file);
     if (!entry) held.set(file, (entry = {}));

@@ -125,11 +125,9 @@ export class Judgements {
            WHERE file_id = ANY($2::int[]) AND holder = '' AND property_id IS NOT NULL AND code <> '${UNHELD}') AS list`,
         [this.today(), files],
       ))!;
-    let { rest, list } = await look();
-    if (!rest) {
-      await this.settle(files);
-      ({ list } = await look());
-    }
+    const first = await look();
+    if (!first.rest) await this.settle(files);
+    const { list } = first.rest ? first : await look();
     const byFile = new Map<number, CellFinding[]>();
     for (const [file, property, code, message, wanted] of list ?? []) {
       const finding: CellFinding = { property, code, message, wanted };

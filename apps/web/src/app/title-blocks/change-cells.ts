@@ -87,40 +87,45 @@ const NOTHING: Typed = { do: 'add', cell: null, text: null, name: '', prompt: ''
           />
         }
         @if (typed().do !== 'move' && typed().do !== 'remove') {
-          <label for="cell-name">{{ typed().do === 'name' ? 'new name' : 'name' }}</label>
-          <input
-            pInputText
-            pSize="small"
-            id="cell-name"
-            class="mono"
-            autocomplete="off"
-            [ngModel]="typed().name"
-            name="name"
-            (ngModelChange)="put({ name: $event })"
-          />
-          <label for="cell-prompt">caption</label>
-          <input
-            pInputText
-            pSize="small"
-            id="cell-prompt"
-            autocomplete="off"
-            [ngModel]="typed().prompt"
-            name="prompt"
-            (ngModelChange)="put({ prompt: $event })"
-          />
+          <label class="pair" for="cell-name"
+            >{{ typed().do === 'name' ? 'new name' : 'name' }}
+            <input
+              pInputText
+              pSize="small"
+              id="cell-name"
+              class="mono"
+              autocomplete="off"
+              [ngModel]="typed().name"
+              name="name"
+              (ngModelChange)="put({ name: $event })"
+          /></label>
+          <label class="pair" for="cell-prompt"
+            >caption
+            <input
+              pInputText
+              pSize="small"
+              id="cell-prompt"
+              autocomplete="off"
+              [ngModel]="typed().prompt"
+              name="prompt"
+              (ngModelChange)="put({ prompt: $event })"
+          /></label>
         }
         @if (typed().do === 'add' || typed().do === 'move') {
-          <label for="cell-right">right by</label>
-          <p-inputnumber
-            inputId="cell-right"
-            size="small"
-            [maxFractionDigits]="4"
-            [ngModel]="typed().right"
-            name="right"
-            (ngModelChange)="put({ right: $event ?? 0 })"
-          />
-          <label for="cell-up">up by</label>
-          <p-inputnumber inputId="cell-up" size="small" [maxFractionDigits]="4" [ngModel]="typed().up" name="up" (ngModelChange)="put({ up: $event ?? 0 })" />
+          <label class="pair" for="cell-right"
+            >right by
+            <p-inputnumber
+              inputId="cell-right"
+              size="small"
+              [maxFractionDigits]="4"
+              [ngModel]="typed().right"
+              name="right"
+              (ngModelChange)="put({ right: $event ?? 0 })"
+          /></label>
+          <label class="pair" for="cell-up"
+            >up by
+            <p-inputnumber inputId="cell-up" size="small" [maxFractionDigits]="4" [ngModel]="typed().up" name="up" (ngModelChange)="put({ up: $event ?? 0 })"
+          /></label>
         }
         <p-button type="submit" size="small" severity="secondary" label="Add to the list" [disabled]="next() === null" />
       </form>
@@ -186,11 +191,14 @@ const NOTHING: Typed = { do: 'add', cell: null, text: null, name: '', prompt: ''
       align-items: center;
       margin: 8px 0;
     }
+    .pair {
+      display: inline-flex;
+      gap: 8px;
+      align-items: center;
+      white-space: nowrap;
+    }
     input.mono {
       width: 130px;
-    }
-    p-inputnumber {
-      --p-inputtext-width: 84px;
     }
     :host ::ng-deep p-inputnumber input {
       width: 84px;
