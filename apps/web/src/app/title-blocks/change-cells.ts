@@ -8,6 +8,7 @@ import { InputNumberModule } from 'primeng/inputnumber';
 import { InputTextModule } from 'primeng/inputtext';
 import { SelectModule } from 'primeng/select';
 import { Count } from '../shared';
+import { ChangeEffects } from './change-effects';
 import { TitleBlocksStore } from './title-blocks.store';
 
 const KINDS: readonly { readonly text: string; readonly value: CellStep['do'] }[] = [
@@ -34,7 +35,7 @@ const NOTHING: Typed = { do: 'add', cell: null, text: null, name: '', prompt: ''
 @Component({
   selector: 'rule-change-cells',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, Count, FormsModule, InputNumberModule, InputTextModule, SelectModule],
+  imports: [ButtonModule, ChangeEffects, Count, FormsModule, InputNumberModule, InputTextModule, SelectModule],
   template: `
     <section class="card" aria-labelledby="cells-title">
       <h2 id="cells-title">Change the cells of {{ store.block()?.name }}</h2>
@@ -150,30 +151,9 @@ const NOTHING: Typed = { do: 'add', cell: null, text: null, name: '', prompt: ''
           {{ plan.anew ? 'Each block is placed anew where it stands; heights and places of single cells that differ from the block are reset to it.' : '' }}
         </p>
         @if (plan.bound.length) {
-          <p class="note">Bindings do not follow a name: bind the new cell in place of {{ plan.bound.join(', ') }}.</p>
+          <p class="note">Bindings do not follow {{ plan.bound.join(', ') }}: bind what takes their place.</p>
         }
-        @if (plan.lost.length) {
-          <div class="note">
-            <b>Texts that would be lost:</b>
-            <ul>
-              @for (entry of plan.lost; track entry.tag) {
-                <li>
-                  <span class="mono">{{ entry.tag }}</span> on {{ entry.texts | count: 'sheet' }}: {{ entry.examples.join(', ') }}
-                </li>
-              }
-            </ul>
-          </div>
-        }
-        @if (plan.left.length) {
-          <details>
-            <summary>{{ plan.left.length | count: 'drawing is' : 'drawings are' }} left out</summary>
-            <ul>
-              @for (row of plan.left; track row.file) {
-                <li>{{ row.path }}: {{ row.reason }}</li>
-              }
-            </ul>
-          </details>
-        }
+        <rule-change-effects heading="Texts that would be lost:" [lost]="plan.lost" [left]="plan.left" />
       }
       <div class="bar">
         @if (store.cellPlan(); as plan) {
@@ -203,8 +183,7 @@ const NOTHING: Typed = { do: 'add', cell: null, text: null, name: '', prompt: ''
     :host ::ng-deep p-inputnumber input {
       width: 84px;
     }
-    ol,
-    ul {
+    ol {
       margin: 4px 0 0;
       padding-left: 20px;
     }

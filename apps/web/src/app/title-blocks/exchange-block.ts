@@ -5,6 +5,7 @@ import { count } from '@rule/core/words';
 import { ButtonModule } from 'primeng/button';
 import { SelectModule } from 'primeng/select';
 import { Count } from '../shared';
+import { ChangeEffects } from './change-effects';
 import { TitleBlocksStore } from './title-blocks.store';
 
 /** How a source cell was matched, in words. */
@@ -18,7 +19,7 @@ const FOUND_BY: Readonly<Record<NonNullable<BlockExchangePlan['cells'][number]['
 @Component({
   selector: 'rule-exchange-block',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, Count, FormsModule, SelectModule],
+  imports: [ButtonModule, ChangeEffects, Count, FormsModule, SelectModule],
   template: `
     <section class="card" aria-labelledby="exchange-title">
       <h2 id="exchange-title">Exchange {{ store.block()?.name }} for another block</h2>
@@ -85,28 +86,7 @@ const FOUND_BY: Readonly<Record<NonNullable<BlockExchangePlan['cells'][number]['
             }
           </tbody>
         </table>
-        @if (plan.lost.length) {
-          <div class="note" role="status">
-            <b>Texts that no cell of the new block takes would be lost:</b>
-            <ul>
-              @for (entry of plan.lost; track entry.tag) {
-                <li>
-                  <span class="mono">{{ entry.tag }}</span> on {{ entry.texts | count: 'sheet' }}: {{ entry.examples.join(', ') }}
-                </li>
-              }
-            </ul>
-          </div>
-        }
-        @if (plan.left.length) {
-          <details>
-            <summary>{{ plan.left.length | count: 'drawing is' : 'drawings are' }} left out</summary>
-            <ul>
-              @for (row of plan.left; track row.file) {
-                <li>{{ row.path }}: {{ row.reason }}</li>
-              }
-            </ul>
-          </details>
-        }
+        <rule-change-effects heading="Texts that no cell of the new block takes would be lost:" [lost]="plan.lost" [left]="plan.left" />
         <div class="bar">
           <p-button [label]="label(plan)" [disabled]="plan.sheets === 0" [loading]="store.exchanging()" (onClick)="store.exchangeBlock(request()!, done)" />
           <p-button [text]="true" label="Cancel" (onClick)="closed.emit()" />
@@ -125,10 +105,6 @@ const FOUND_BY: Readonly<Record<NonNullable<BlockExchangePlan['cells'][number]['
       gap: 8px;
       align-items: center;
       margin: 8px 0;
-    }
-    ul {
-      margin: 4px 0 0;
-      padding-left: 20px;
     }
     section {
       margin-bottom: 12px;

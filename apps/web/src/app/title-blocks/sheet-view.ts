@@ -232,6 +232,8 @@ export class SheetView {
   private asked = 0;
   private readonly size = signal<Size>({ width: 1, height: 1, ratio: 1 });
   private readonly look = signal<Look>({ x: 0, y: 0, zoom: 1 });
+  /** Changes between light and dark. */
+  private readonly surface = signal(0);
   protected readonly opened = signal<Extract<FromSheet, { readonly is: 'opened' }> | null>(null);
   protected readonly failure = signal<string | null>(null);
   /** Whether the requested sheet is displayed. */
@@ -300,6 +302,7 @@ export class SheetView {
     });
     effect(() => {
       const [look, size] = [this.look(), this.size()];
+      this.surface();
       if (this.ready()) this.painter?.tell({ do: 'look', look, size, inks: this.inks() });
     });
   }
@@ -319,6 +322,9 @@ export class SheetView {
       observer.observe(frame);
       this.destroyed.onDestroy(() => observer.disconnect());
     }
+    const surface = new MutationObserver(() => this.surface.update((n) => n + 1));
+    surface.observe(document.documentElement, { attributes: true, attributeFilter: ['class'] });
+    this.destroyed.onDestroy(() => surface.disconnect());
     this.ready.set(true);
   }
 

@@ -333,6 +333,13 @@ describe('title blocks', () => {
       ['Cell NOTE: by hand', 'false'],
     ]);
     expect(stage.text('.tools .soft')).toBe('not drawn: 1 × picture');
+    // In other colours it is drawn again.
+    const looks = () => painters.told.filter((message) => message.do === 'look').length;
+    const before = looks();
+    document.documentElement.classList.toggle('dark');
+    await stage.settled();
+    expect(looks()).toBe(before + 1);
+    document.documentElement.classList.toggle('dark');
     expect(stage.page.querySelector('.frame')!.getAttribute('aria-busy')).toBe('true');
     painters.say({ is: 'painted', milliseconds: 3 });
     await stage.settled();
@@ -605,7 +612,7 @@ describe('a block whose cells are changed', () => {
     for (const text of [
       '3 sheets of 2 drawings would change, which define the block in 2 ways. Cells then: MATERIAL, REV.',
       'Each block is placed anew where it stands',
-      'bind the new cell in place of NO',
+      'Bindings do not follow NO: bind what takes their place.',
       'NO on 1 sheet: D-1',
       'DR-15/frame.dxf: The file is released in the vault.',
     ])
