@@ -9,23 +9,24 @@ import { Person, Rule, startRule } from './harness';
 
 jest.setTimeout(120_000);
 
-/** Drawings by ezdxf: three define the block equally (one has two sheets), one differently, with a hatch in each; one is of R12. */
+/** Drawings by ezdxf: three define the block equally but for its layers (one has two sheets), one differently, with a hatch in each; one is of R12. */
 const MAKE = String.raw`
 import sys, ezdxf
 out = sys.argv[1]
-def block(doc, wide):
+def block(doc, wide, name):
     b = doc.blocks.new('FRAME')
     b.add_lwpolyline([(0, 0), (wide, 0), (wide, 30), (0, 30)], close=True)
     b.add_hatch().paths.add_polyline_path([(0, 0), (5, 0), (0, 5)])
     b.add_text('checked by Haas', dxfattribs={'height': 2.5, 'insert': (60, 20)})
     for i, tag in enumerate(('TITLE', 'NO', 'OLDNOTE')):
-        b.add_attdef(tag, (2, 2 + 7 * i), dxfattribs={'height': 3.5})
+        b.add_attdef(tag, (2, 2 + 7 * i), dxfattribs={'height': 3.5, 'layer': 'OF_' + name})
 def place(layout, name):
     layout.add_blockref('FRAME', (300, 10)).add_auto_attribs({'TITLE': 'Plate ' + name, 'NO': 'P-' + name, 'OLDNOTE': 'n' if name == 'a' else ''})
 for name in ('a', 'b', 'c', 'wide'):
     doc = ezdxf.new('R2010', setup=True)
     doc.units = 4
-    block(doc, 120 if name == 'wide' else 100)
+    doc.layers.add('OF_' + name)
+    block(doc, 120 if name == 'wide' else 100, name)
     place(doc.layout('Layout1'), name)
     if name == 'b':
         place(doc.layouts.new('Back'), name)
@@ -40,7 +41,7 @@ const SEE = String.raw`
 import sys, json, ezdxf
 doc = ezdxf.readfile(sys.argv[1])
 block = doc.blocks.get('FRAME')
-print(json.dumps({'errors': len(doc.audit().errors), 'block': [a.dxf.tag for a in block.query('ATTDEF')], 'others': sorted(e.dxftype() for e in block if e.dxftype() != 'ATTDEF'),
+print(json.dumps({'errors': len(doc.audit().errors), 'block': [a.dxf.tag for a in block.query('ATTDEF')], 'layers': sorted({a.dxf.layer for a in block.query('ATTDEF')}), 'others': sorted(e.dxftype() for e in block if e.dxftype() != 'ATTDEF'),
   'placed': [[{a.dxf.tag: a.dxf.text for a in i.attribs}, round(i.dxf.insert.x, 3)] for l in doc.layouts for i in l.query('INSERT')]}))
 `;
 
@@ -103,7 +104,8 @@ describe('the cells of a title block', () => {
     expect([report.state, report.failures]).toEqual(['applied', []]);
     const sheet = (name: string, note: string) => [{ TITLE: `Plate ${name}`, NO: `P-${name}`, OLDNOTE: note, CHECKED: 'checked by Haas' }, 300];
     const block = ['TITLE', 'NO', 'REV', 'OLDNOTE', 'CHECKED'];
-    expect(seen('b')).toEqual({ errors: 0, block, others: ['HATCH', 'LWPOLYLINE'], placed: [sheet('b', ''), sheet('b', '')] });
+    // Each drawing keeps its own layers; a text that becomes a cell keeps its layer too.
+    expect(seen('b')).toEqual({ errors: 0, block, layers: ['0', 'OF_b'], others: ['HATCH', 'LWPOLYLINE'], placed: [sheet('b', ''), sheet('b', '')] });
     expect(seen('wide')).toMatchObject({ errors: 0, block, placed: [sheet('wide', '')] });
     const lacking = await rule.db.all<{ path: string; missing: string[] }>(
       `SELECT f.path, b.missing FROM placed_blocks b JOIN files f ON f.id = b.file_id WHERE f.path LIKE 'framed/%' AND b.missing <> '{}' ORDER BY 1, b.holder`,
@@ -131,6 +133,7 @@ describe('the cells of a title block', () => {
     expect(seen('a')).toEqual({
       errors: 0,
       block: ['TITLE', 'NUMBER'],
+      layers: ['OF_a'],
       others: ['HATCH', 'LWPOLYLINE', 'TEXT'],
       placed: [[{ TITLE: 'Plate a', NUMBER: 'P-a' }, 300]],
     });

@@ -4,7 +4,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
 import { CellStep, FileChange, FileError, applyEdits, formatById } from '../src/files';
-import { carriedBlock, changedCells, definitionText, openDxf } from '../src/files/dxf';
+import { carriedBlock, cellSteps, definitionText, openDxf } from '../src/files/dxf';
 import { heldText } from '../src/values';
 
 const format = formatById('dxf');
@@ -64,7 +64,7 @@ function seen(bytes: Uint8Array): Seen {
   return JSON.parse(execFileSync('/usr/bin/python3', ['-c', SEE, join(folder, 'out.dxf')], { encoding: 'utf8' })) as Seen;
 }
 function changed(bytes: Uint8Array, steps: readonly CellStep[], more: readonly FileChange[] = []): Uint8Array {
-  const change: FileChange = { holder: '', place: 'block', name: 'TITLE', value: heldText('changed'), definition: changedCells(bytes, 'TITLE', steps) };
+  const change: FileChange = { holder: '', place: 'block', name: 'TITLE', value: heldText('changed'), definition: cellSteps('TITLE', steps) };
   return applyEdits(bytes, format.modify(bytes, [change, ...more]));
 }
 const refusal = (steps: readonly CellStep[]): string => {

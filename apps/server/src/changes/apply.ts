@@ -3,10 +3,10 @@ import { basename, dirname, join } from 'node:path';
 import { ApplyMode, ApplyReport, ChangeSetRow, HistoryQuery, LineRow } from '@rule/contract';
 import { invertLines } from '@rule/core/changes';
 import { CarriedBlock } from '@rule/core/files';
-import { familyOf } from '@rule/core/schema';
 import { compileStandIns } from '@rule/core/values';
 import { Locks } from './locks';
 import { JobContext, UNWATCHED } from '../jobs/jobs';
+import { definitionKey } from '../library/carried';
 import { ReadFile, storeReadings } from '../library/readings';
 import { unfinishedFiles } from '../library/unfinished';
 import { Db, Held, LockLost, isConnectionError } from '../platform/db';
@@ -268,7 +268,10 @@ export class Applying {
       [texts],
     );
     const known = new Map(kept.map(({ text, name, definition }) => [`${text}/${name}`, definition]));
-    return (line) => (line.place === 'block' && line.proposed ? { ...line, definition: known.get(`${line.proposed.text}/${familyOf(line.name)}`) } : line);
+    return (line) =>
+      line.place === 'block' && line.proposed
+        ? { ...line, definition: known.get(`${line.proposed.text}/${definitionKey(line.name, line.base?.text ?? null)}`) }
+        : line;
   }
 
   /** Compares every line with its file and stores old and new bytes. Touches no file. */

@@ -30,6 +30,12 @@ export interface Lent {
   readonly block: BlockReading;
 }
 
+/** Where the change of a block that is defined is kept, apart from whole definitions: the same cells may come about in several ways. */
+const changeKey = (name: string, before: string): string => `${familyOf(name)}\n${before}`;
+
+/** Where the definition of a line is kept. */
+export const definitionKey = (name: string, before: string | null): string => (before === null ? familyOf(name) : changeKey(name, before));
+
 /** Block definitions copied between drawings. */
 export class CarriedBlocks {
   constructor(
@@ -50,21 +56,20 @@ export class CarriedBlocks {
   async lend({ path, root }: Lender, name: string): Promise<Lent> {
     const from = await this.pool.run('carryBlock', { full: join(root, path), name });
     if (!from.ok) throw invalid('not-carried', `${path}: ${from.message}`);
-    return this.keep(name, from);
+    return this.keep(familyOf(name), from);
   }
 
   /** The definition in a drawing with changed cells, stored until it is written; or why that is not possible. */
-  async changed({ path, root }: Pick<Lender, 'path' | 'root'>, name: string, steps: readonly CellStep[]): Promise<Lent | string> {
+  async changed({ path, root }: Pick<Lender, 'path' | 'root'>, name: string, before: string, steps: readonly CellStep[]): Promise<Lent | string> {
     const from = await this.pool.run('changeCells', { full: join(root, path), name, steps });
-    return from.ok ? this.keep(name, from) : from.message;
+    return from.ok ? this.keep(changeKey(name, before), from) : from.message;
   }
 
-  private async keep(name: string, from: Extract<CarriedFrom, { readonly ok: true }>): Promise<Lent> {
-    await this.db.run('INSERT INTO carried_blocks (text, name, definition) VALUES ($1, $2, $3::jsonb) ON CONFLICT DO NOTHING', [
-      from.text,
-      familyOf(name),
-      JSON.stringify(from.carried),
-    ]);
+  private async keep(key: string, from: Extract<CarriedFrom, { readonly ok: true }>): Promise<Lent> {
+    await this.db.run(
+      'INSERT INTO carried_blocks (text, name, definition) VALUES ($1, $2, $3::jsonb) ON CONFLICT (text, name) DO UPDATE SET definition = excluded.definition',
+      [from.text, key, JSON.stringify(from.carried)],
+    );
     return { text: from.text, block: from.block };
   }
 }

@@ -1,5 +1,5 @@
 import { BlockReading, CarriedBlock, CellStep, FileError, applyEdits, formatById } from '@rule/core/files';
-import { changedCells, carriedBlock, definitionText, openDxf } from '@rule/core/files/dxf';
+import { cellSteps, carriedBlock, definitionText, openDxf } from '@rule/core/files/dxf';
 import { heldText } from '@rule/core/values';
 import { readPlain } from '../platform/plain-file';
 
@@ -34,7 +34,7 @@ export const changeCells = ({
   readonly steps: readonly CellStep[];
 }): Promise<CarriedFrom> =>
   carrying(full, (bytes) => {
-    const carried = changedCells(bytes, name, steps);
+    const carried = cellSteps(name, steps);
     const change = { holder: '', place: 'block', name, value: heldText(name), definition: carried } as const;
     const after = blockIn(applyEdits(bytes, formatById('dxf').modify(bytes, [change])), name) ?? { name, cells: [], shapes: [] };
     return { ok: true, carried, block: after, text: definitionText(after) };

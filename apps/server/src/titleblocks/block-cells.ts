@@ -61,7 +61,7 @@ export class BlockCells {
     const after = new Map<string, Lent>();
     const refused = new Map<string, string>();
     for (const [text, row] of kinds) {
-      const changed = await this.carried.changed(row, row.block, steps);
+      const changed = await this.carried.changed(row, row.block, text, steps);
       if (typeof changed === 'string') refused.set(text, changed);
       else after.set(text, changed);
     }

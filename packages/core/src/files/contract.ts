@@ -260,8 +260,8 @@ export interface CarriedBlock {
   readonly layers: readonly CarriedRecord[];
   readonly styles: readonly CarriedRecord[];
   readonly lineTypes: readonly CarriedRecord[];
-  /** Set if only cells are replaced: everything else in the definition stays, but texts that became cells. */
-  readonly others?: { readonly stay: true; readonly but: readonly { readonly text: string; readonly at: Point }[] };
+  /** Set if only the drawing's own cells change by these steps; nothing is brought along, and everything else in its definition stays. */
+  readonly steps?: readonly CellStep[];
 }
 
 /** A change of a block's cells: a copy of a neighbour, a plain text made a cell, another name or caption, another place, or none. */

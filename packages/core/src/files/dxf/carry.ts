@@ -1,6 +1,6 @@
-import { BlockReading, CarriedBlock, FileError, Point } from '../contract';
+import { BlockReading, CarriedBlock, CellStep, FileError, Point } from '../contract';
 import { DxfGroups, Entity, Group, entityGroups } from './groups';
-import { replacedBy } from './recell';
+import { changedCells } from './recell';
 
 /** Entities that can be copied: they refer only to layers, styles and line types. */
 const CARRIED = new Set(['LINE', 'LWPOLYLINE', 'POLYLINE', 'VERTEX', 'SEQEND', 'CIRCLE', 'ARC', 'ELLIPSE', 'POINT', 'SOLID', 'TEXT', 'MTEXT', 'ATTDEF']);
@@ -162,7 +162,7 @@ export function definitionSplices(bytes: Uint8Array, carried: CarriedBlock, free
   );
   lacking('STYLE', carried.styles);
 
-  if (carried.others) return cellSplices(bytes, target, carried, free);
+  if (carried.steps) return cellSplices(bytes, target, carried.name, carried.steps, free);
   const before = target.definition(carried.name);
   const record = before?.record || free();
   const handle = before?.block || free();
@@ -223,12 +223,12 @@ export function definitionSplices(bytes: Uint8Array, carried: CarriedBlock, free
 }
 
 /** Replaces the cells of a definition; the rest of it stays as it is. */
-function cellSplices(bytes: Uint8Array, target: Target, carried: CarriedBlock, free: () => string): GroupSplice[] {
-  const there = target.definition(carried.name);
-  if (!there) throw new FileError('no-block', `The drawing does not define the block ${carried.name}.`);
-  const gone = replacedBy(bytes, carried).map(({ from, to }): GroupSplice => ({ at: from, to, groups: [] }));
-  const cells = carried.entities.flatMap(({ type, groups }): Group[] => [[0, type], [5, free()], [330, there.record], ...groups]);
-  return [...gone, ...(there.flags < 0 ? [] : [there.flagged(carried.entities.length > 0)]), { at: there.end, to: there.end, groups: cells }];
+function cellSplices(bytes: Uint8Array, target: Target, name: string, steps: readonly CellStep[], free: () => string): GroupSplice[] {
+  const { cells, gone } = changedCells(bytes, name, steps);
+  const there = target.definition(name)!;
+  const removed = gone.map(({ from, to }): GroupSplice => ({ at: from, to, groups: [] }));
+  const groups = cells.flatMap((own): Group[] => [[0, 'ATTDEF'], [5, free()], [330, there.record], ...own]);
+  return [...removed, ...(there.flags < 0 ? [] : [there.flagged(cells.length > 0)]), { at: there.end, to: there.end, groups }];
 }
 
 /**

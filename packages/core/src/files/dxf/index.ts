@@ -12,7 +12,7 @@ export { UNDEFINED_STYLE, styleOfText, stylesOf, type DrawingStyle } from './sty
 export { drawnText, plainMtext } from './text';
 export { julianInstant, openDxf };
 export { carriedBlock, definitionText } from './carry';
-export { changedCells } from './recell';
+export { cellSteps } from './recell';
 export { boxOf, makeSheet } from './make';
 export type { MoreBlocks, Outline, SheetPlan } from './make';
 

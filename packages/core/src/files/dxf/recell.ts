@@ -7,6 +7,12 @@ const LONGEST_TAG = 255;
 /** Places closer than this are one. */
 const SAME_PLACE = 1e-6;
 
+/** Attribute definitions after a change, and the entities of the definition that they replace: all cells, and texts that became cells. */
+export interface ChangedCells {
+  readonly cells: readonly (readonly Group[])[];
+  readonly gone: readonly Entity[];
+}
+
 /** A cell's definition as groups, with its tag. */
 interface Cell {
   readonly tag: string;
@@ -77,11 +83,11 @@ class Definition extends DxfGroups {
     return found;
   }
 
-  changed(steps: readonly CellStep[]): CarriedBlock {
+  changed(steps: readonly CellStep[]): ChangedCells {
     let cells = this.entitiesInside
       .filter((entity) => entity.type === 'ATTDEF')
       .map((entity): Cell => ({ tag: this.get(entity, 2) ?? '', groups: entityGroups(this, entity) }));
-    const gone: { text: string; at: Point }[] = [];
+    const gone = this.entitiesInside.filter((entity) => entity.type === 'ATTDEF');
     const cellAt = (tag: string): Cell => {
       const cell = cells.find((candidate) => same(candidate.tag, tag));
       if (!cell) throw new FileError('no-cell', `The block ${this.name} has no cell ${tag}.`);
@@ -106,7 +112,7 @@ class Definition extends DxfGroups {
         case 'make': {
           const entity = this.textOf(step);
           cells = [...cells, cellOfText(entityGroups(this, entity), free(step.tag), step.prompt)];
-          gone.push({ text: step.text, at: step.at });
+          gone.push(entity);
           break;
         }
         case 'name': {
@@ -127,33 +133,24 @@ class Definition extends DxfGroups {
           break;
         }
       }
-    return {
-      name: this.name,
-      base: this.base,
-      units: null,
-      entities: cells.map(({ groups }) => ({ type: 'ATTDEF', groups })),
-      layers: [],
-      styles: [],
-      lineTypes: [],
-      others: { stay: true, but: gone },
-    };
-  }
-
-  /** Ranges of what goes from the definition: all cells, and texts that became cells. */
-  replaced({ others }: Pick<CarriedBlock, 'others'>): { readonly gone: readonly Entity[] } {
-    const texts = (others?.but ?? []).map((text) => this.textOf({ do: 'make', tag: '', prompt: '', ...text }));
-    return { gone: this.entitiesInside.filter((entity) => entity.type === 'ATTDEF' || texts.includes(entity)) };
+    return { cells: cells.map(({ groups }) => groups), gone };
   }
 }
 
 /**
- * The cells of a block after some changes; everything else in its definition stays.
- * @throws FileError if a step is not possible
+ * The cells of a block after some changes.
+ * @throws FileError if there is no such block or a step is not possible
  */
-export const changedCells = (bytes: Uint8Array, block: string, steps: readonly CellStep[]): CarriedBlock => new Definition(bytes, block).changed(steps);
+export const changedCells = (bytes: Uint8Array, block: string, steps: readonly CellStep[]): ChangedCells => new Definition(bytes, block).changed(steps);
 
-/**
- * Entities of a definition that a block with changed cells replaces.
- * @throws FileError if there is no such block
- */
-export const replacedBy = (bytes: Uint8Array, carried: CarriedBlock): readonly Entity[] => new Definition(bytes, carried.name).replaced(carried).gone;
+/** Steps for the cells of a block, as a definition that a drawing can take: each works them out from its own cells. */
+export const cellSteps = (name: string, steps: readonly CellStep[]): CarriedBlock => ({
+  name,
+  base: { x: 0, y: 0 },
+  units: null,
+  entities: [],
+  layers: [],
+  styles: [],
+  lineTypes: [],
+  steps,
+});
