@@ -27,6 +27,8 @@ export interface BlockRow {
   readonly name: string;
   readonly drawings: number;
   readonly sheets: number;
+  /** Placed blocks; more than the sheets if they are labels. */
+  readonly placed: number;
   readonly cells: readonly BlockCell[];
 }
 
@@ -49,6 +51,8 @@ export interface SheetRow {
   readonly number: number;
   readonly sheets: number;
   readonly holder: string;
+  /** Its first texts, where the sheet has several blocks of the family; `null` otherwise. */
+  readonly label: string | null;
   readonly states: Readonly<Partial<Record<CellState, number>>>;
 }
 

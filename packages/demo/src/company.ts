@@ -1,4 +1,4 @@
-import { BindingDocument, FormInput, Kind, LinkDocument, PLAIN_CELL, PropertyDraft, newDraft } from '@rule/core/schema';
+import { BindingDocument, FormInput, Kind, LinkDocument, PLAIN_CELL, PLAIN_OUTLINES, PropertyDraft, newDraft } from '@rule/core/schema';
 import { BomColumn, BomContent, factColumn, plainContent, propertyColumn } from '@rule/core/bom';
 import type { VaultTableRow } from '@rule/core/vault';
 import { MARK_BLOCK, ROW_BLOCK } from './sheet';
@@ -210,6 +210,12 @@ export const DEMO_BINDINGS: readonly BindingDocument[] = [
   shows('DATE', 'Date of issue', 'drawing'),
   shows('REV', 'Revision', 'drawing'),
   { block: 'HM-SHEET', cell: 'FILE', leads: false, shows: [{ fact: 'file name', form: PLAIN_CELL }] },
+  {
+    block: 'ROOM-LABEL',
+    cell: 'AREA',
+    leads: false,
+    shows: [{ fact: 'outline area', form: { ...PLAIN_CELL, unit: true, decimals: 1, outlines: { ...PLAIN_OUTLINES, layer: 'ROOMS' } } }],
+  },
   // Sheet numbers are typed on the sheet, in any block with the cell.
   { block: null, cell: 'SHEET', leads: true, shows: [{ property: 'Sheet number', from: 'sheet', form: PLAIN_CELL }] },
 ];

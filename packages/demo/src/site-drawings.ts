@@ -21,8 +21,10 @@ interface Plan {
   readonly inches: boolean;
   readonly lines: readonly (readonly At[])[];
   readonly texts: readonly Text[];
-  /** Room outlines with contents, in the model. */
-  readonly rooms?: readonly { readonly corners: readonly At[]; readonly label: string; readonly height: number }[];
+  /** Room outlines in the model, each with its label: name and area as the installer wrote them. */
+  readonly rooms?: readonly { readonly corners: readonly At[]; readonly name: string; readonly area: string }[];
+  /** The view of the model on the sheet. */
+  readonly view?: { readonly at: At; readonly size: At; readonly centre: At; readonly seen: number };
   readonly block?: {
     readonly name: string;
     readonly at: At;
@@ -63,13 +65,98 @@ const outline = (corners: readonly At[]): Pair[] => [
   [8, 'ROOMS'],
 ];
 
+const ROOM_LABEL = 'ROOM-LABEL';
+/** Cells of a room's label, from its middle, in millimetres of the model. */
+const ROOM_CELLS = [
+  { tag: 'ROOM', prompt: 'Name of the room', at: [-1600, 100], height: 250 },
+  { tag: 'AREA', prompt: 'Area', at: [-1600, -350], height: 250 },
+] as const;
+
+const definition = (name: string, lines: Pair[], cells: readonly Omit<Cell, 'text'>[]): Pair[] => [
+  [0, 'BLOCK'],
+  [8, '0'],
+  [2, name],
+  [70, 2],
+  ...points(10, [0, 0]),
+  [3, name],
+  ...lines,
+  ...cells.flatMap(({ tag, prompt, at, height }): Pair[] => [
+    [0, 'ATTDEF'],
+    [8, '0'],
+    ...points(10, at),
+    [40, number(height)],
+    [1, ''],
+    [3, prompt],
+    [2, tag],
+    [70, 0],
+    [7, 'SITE'],
+  ]),
+  [0, 'ENDBLK'],
+  [8, '0'],
+];
+
+const insert = (name: string, at: At, cells: readonly Cell[], paper: boolean): Pair[] => {
+  const own: readonly Pair[] = paper ? [[67, 1]] : [];
+  return [
+    [0, 'INSERT'],
+    [8, '0'],
+    ...own,
+    [66, 1],
+    [2, name],
+    ...points(10, at),
+    ...cells.flatMap(({ tag, at: [x, y], height, text: words }): Pair[] => [
+      [0, 'ATTRIB'],
+      [8, '0'],
+      ...own,
+      ...points(10, [at[0] + x, at[1] + y]),
+      [40, number(height)],
+      [1, words],
+      [2, tag],
+      [70, 0],
+      [7, 'SITE'],
+    ]),
+    [0, 'SEQEND'],
+    [8, '0'],
+    ...own,
+  ];
+};
+
+/** A view of the model from above, in the extended data of AC1009. */
+const viewport = ({ at, size, centre, seen }: NonNullable<Plan['view']>): Pair[] => [
+  [0, 'VIEWPORT'],
+  [8, '0'],
+  [67, 1],
+  ...points(10, at),
+  [40, number(size[0])],
+  [41, number(size[1])],
+  [68, 2],
+  [69, 2],
+  [1001, 'ACAD'],
+  [1000, 'MVIEW'],
+  [1002, '{'],
+  [1070, 16],
+  ...points(1010, [0, 0]),
+  [1010, '0.0'],
+  [1020, '0.0'],
+  [1030, '1.0'],
+  ...[0, seen, centre[0], centre[1], 50, 0, 0].map((n): Pair => [1040, number(n)]),
+  ...[0, 100, 1, 0, 0, 0, 0, 0].map((n): Pair => [1070, n]),
+  ...[0, 0, 0, 0, 0, 0, 0].map((n): Pair => [1040, number(n)]),
+  [1070, 0],
+  [1002, '{'],
+  [1002, '}'],
+  [1002, '}'],
+];
+
 /** An AC1009 drawing with its only sheet in paper space. */
-export function siteDrawing({ inches, lines, texts, rooms = [], block }: Plan): Uint8Array {
+export function siteDrawing({ inches, lines, texts, rooms = [], view, block }: Plan): Uint8Array {
   const pairs: Pair[] = [
     [0, 'SECTION'],
     [2, 'HEADER'],
     [9, '$ACADVER'],
     [1, 'AC1009'],
+    [9, '$DWGCODEPAGE'],
+    [3, 'ANSI_1252'],
     [9, '$INSUNITS'],
     [70, inches ? 1 : 4],
     [0, 'ENDSEC'],
@@ -100,47 +187,43 @@ export function siteDrawing({ inches, lines, texts, rooms = [], block }: Plan): 
     [3, 'romans.shx'],
     [4, ''],
     [0, 'ENDTAB'],
+    [0, 'TABLE'],
+    [2, 'APPID'],
+    [70, 1],
+    [0, 'APPID'],
+    [2, 'ACAD'],
+    [70, 0],
+    [0, 'ENDTAB'],
     [0, 'ENDSEC'],
     [0, 'SECTION'],
     [2, 'BLOCKS'],
   ];
   if (block)
     pairs.push(
-      [0, 'BLOCK'],
-      [8, '0'],
-      [2, block.name],
-      [70, 2],
-      ...points(10, [0, 0]),
-      [3, block.name],
-      ...block.lines.flatMap((corners) => line(corners, '0', false)),
-      ...block.captions.flatMap((caption) => text(caption, '0', false)),
-      ...block.cells.flatMap(({ tag, prompt, at, height }): Pair[] => [
-        [0, 'ATTDEF'],
-        [8, '0'],
-        ...points(10, at),
-        [40, number(height)],
-        [1, ''],
-        [3, prompt],
-        [2, tag],
-        [70, 0],
-        [7, 'SITE'],
-      ]),
-      [0, 'ENDBLK'],
-      [8, '0'],
+      ...definition(
+        block.name,
+        [...block.lines.flatMap((corners) => line(corners, '0', false)), ...block.captions.flatMap((caption) => text(caption, '0', false))],
+        block.cells,
+      ),
     );
+  if (rooms.length) pairs.push(...definition(ROOM_LABEL, [], ROOM_CELLS));
   pairs.push([0, 'ENDSEC'], [0, 'SECTION'], [2, 'ENTITIES']);
   pairs.push(...lines.flatMap((corners) => line(corners, '0', true)), ...texts.flatMap((one) => text(one, '0', true)));
-  for (const { corners, label, height } of rooms) {
+  for (const { corners, name, area } of rooms) {
     const [x, y] = [0, 1].map((axis) => corners.reduce((sum, corner) => sum + corner[axis]!, 0) / corners.length) as [number, number];
-    pairs.push(...outline(corners), ...text({ at: [x, y], text: label, height }, 'ROOMS', false));
+    const words = [name, area];
+    pairs.push(
+      ...outline(corners),
+      ...insert(
+        ROOM_LABEL,
+        [x, y],
+        ROOM_CELLS.map((cell, i) => ({ ...cell, text: words[i]! })),
+        false,
+      ),
+    );
   }
-  if (block) {
-    const [dx, dy] = block.at;
-    pairs.push([0, 'INSERT'], [8, '0'], [67, 1], [66, 1], [2, block.name], ...points(10, block.at));
-    for (const { tag, at, height, text: words } of block.cells)
-      pairs.push([0, 'ATTRIB'], [8, '0'], [67, 1], ...points(10, [at[0] + dx, at[1] + dy]), [40, number(height)], [1, words], [2, tag], [70, 0], [7, 'SITE']);
-    pairs.push([0, 'SEQEND'], [8, '0'], [67, 1]);
-  }
+  if (view) pairs.push(...viewport(view));
+  if (block) pairs.push(...insert(block.name, block.at, block.cells, true));
   pairs.push([0, 'ENDSEC'], [0, 'EOF']);
   return Buffer.from(pairs.map(([code, value]) => `${String(code).padStart(3)}\r\n${value}\r\n`).join(''), 'latin1');
 }
@@ -154,12 +237,12 @@ const box = (x: number, y: number, width: number, height: number): At[] => [
 ];
 
 /** A sheet of the Halden Mill set, in millimetres, with the mill's block. */
-const hall = (path: string, title: string, sheet: number, rooms: Plan['rooms'] = []): Plan => ({
+const hall = (path: string, title: string, sheet: number, model: Pick<Plan, 'rooms' | 'view'> = {}): Plan => ({
   path,
   inches: false,
   lines: [box(10, 10, 400, 277)],
   texts: [],
-  rooms,
+  ...model,
   block: {
     name: 'HM-SHEET',
     at: [230, 10],
@@ -214,28 +297,14 @@ const street = (path: string, values: readonly (readonly [caption: string, text:
 });
 
 export const SITE_DRAWINGS: readonly Plan[] = [
-  hall('projects/Halden Mill/drawings/HM-01 floor plan.dxf', 'Floor plan of the roastery', 1, [
-    {
-      corners: [
-        [0, 0],
-        [9000, 0],
-        [9000, 6000],
-        [0, 6000],
-      ],
-      label: 'Roastery',
-      height: 250,
-    },
-    {
-      corners: [
-        [9000, 0],
-        [13000, 0],
-        [13000, 6000],
-        [9000, 6000],
-      ],
-      label: 'Green coffee store',
-      height: 250,
-    },
-  ]),
+  hall('projects/Halden Mill/drawings/HM-01 floor plan.dxf', 'Floor plan of the roastery', 1, {
+    // The store was widened after its area had been typed.
+    rooms: [
+      { corners: box(0, 0, 9000, 6000).slice(0, 4), name: 'Roastery', area: '54.0 m²' },
+      { corners: box(9000, 0, 4000, 6000).slice(0, 4), name: 'Green coffee store', area: '21.6 m²' },
+    ],
+    view: { at: [210, 165], size: [320, 180], centre: [6500, 3000], seen: 9000 },
+  }),
   hall('projects/Halden Mill/drawings/HM-02 exhaust duct and chaff collector, section.dxf', 'Exhaust duct and chaff collector', 2),
   hall('projects/Halden Mill/drawings/HM-03 footings.dxf', 'Footings', 3),
   street('projects/Tern Street/drawings/TS-1 hood.dxf', [

@@ -1,5 +1,6 @@
 import { FileReading, formatOf, shortKey } from '@rule/core/files';
 import { familyOf } from '@rule/core/schema';
+import { countedOutlines, layerOutlines, placedOutlines } from '@rule/core/titleblocks';
 import { StandIns } from '@rule/core/values';
 import { COPY_NULL, CopyRows, CopyValue, Sql, copiedText } from '../platform/db';
 import { hashOf } from '../platform/store';
@@ -26,7 +27,7 @@ export interface ReadFile {
 }
 
 /** Version of the readers. Raise it when they learn to read more; files read by older versions are read again. */
-export const READ_BY = 4;
+export const READ_BY = 5;
 
 /** Parts of a reading stored besides values and blocks. */
 export type KeptReading = Pick<FileReading, 'version' | 'structure' | 'inserts' | 'sheets' | 'nextHandle' | 'problems'>;
@@ -58,7 +59,18 @@ function* sheetRows({ id, reading }: ReadFile): Generator<CopyValue[]> {
   for (const [at, { layout, scales, largest, paper, unit, order }] of (reading?.sheets ?? []).entries()) {
     if (seen.has(layout)) continue;
     seen.add(layout);
-    yield [id, layout, order ?? at, mainScale(scales), paper?.width ?? null, paper?.height ?? null, unit ?? null, largest ?? null, new Set(scales).size > 1];
+    yield [
+      id,
+      layout,
+      order ?? at,
+      mainScale(scales),
+      paper?.width ?? null,
+      paper?.height ?? null,
+      unit ?? null,
+      largest ?? null,
+      new Set(scales).size > 1,
+      plainJson(layerOutlines(countedOutlines(layout, reading!.sheets))),
+    ];
   }
 }
 
@@ -66,9 +78,22 @@ function* sheetRows({ id, reading }: ReadFile): Generator<CopyValue[]> {
 export type PlacedLettering = Pick<FileReading['inserts'][number], 'scale' | 'own'>;
 
 function* placedRows({ id, reading }: ReadFile): Generator<CopyValue[]> {
-  for (const { holder, layout, block, madeFrom, inside, missing, fixed, scale, own } of reading?.inserts ?? []) {
+  for (const insert of reading?.inserts ?? []) {
+    const { holder, layout, block, madeFrom, inside, missing, fixed, scale, own } = insert;
+    const outlines = placedOutlines(insert, reading!.sheets);
     const lettering: PlacedLettering = { ...(scale === undefined ? {} : { scale }), ...(own === undefined ? {} : { own }) };
-    yield [id, holder, layout, block, familyOf(madeFrom ?? block), inside ?? null, arrayText(missing), plainJson(fixed ?? {}), plainJson(lettering)];
+    yield [
+      id,
+      holder,
+      layout,
+      block,
+      familyOf(madeFrom ?? block),
+      inside ?? null,
+      arrayText(missing),
+      plainJson(fixed ?? {}),
+      plainJson(lettering),
+      outlines && plainJson(outlines),
+    ];
   }
 }
 
@@ -207,8 +232,8 @@ export class Readings {
       await sql.run('DELETE FROM placed_blocks WHERE file_id = ANY($1::int[])', [this.known]);
     }
     await sql.copy('holders (file_id, key, level, label, position)', this.holders);
-    await sql.copy('sheets (file_id, layout, position, scale, width, height, unit, largest, scales_differ)', this.sheets);
-    await sql.copy('placed_blocks (file_id, holder, layout, block, family, inside, missing, fixed, lettering)', this.placed);
+    await sql.copy('sheets (file_id, layout, position, scale, width, height, unit, largest, scales_differ, outlines)', this.sheets);
+    await sql.copy('placed_blocks (file_id, holder, layout, block, family, inside, missing, fixed, lettering, outlines)', this.placed);
     await sql.copy(VALUE_COLUMNS, this.values);
     if (this.beside.length) await takeBeside(sql, this.beside, this.standIns);
   }

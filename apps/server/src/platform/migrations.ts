@@ -1080,6 +1080,14 @@ FROM vault_records r JOIN libraries l ON l.in_vault WHERE f.library_id = l.id AN
 CREATE INDEX files_with_remarks ON files (id) WHERE NOT removed AND jsonb_array_length(reading->'problems') > 0;
 `,
   },
+  {
+    // Outlines around placed blocks, and those of a drawing added up by layer.
+    name: '0025-outlines',
+    up: `
+ALTER TABLE placed_blocks ADD COLUMN outlines jsonb;
+ALTER TABLE sheets ADD COLUMN outlines jsonb;
+`,
+  },
 ];
 
 /** Storage for Umzug; migrations record themselves. */

@@ -28,6 +28,12 @@ const MOST_LEFT = 500;
 /** Cell state counts as a JSON object. */
 const COUNTED = `coalesce(jsonb_object_agg(n.state, n.cells) FILTER (WHERE n.state IS NOT NULL), '{}')`;
 
+/** Texts that tell a placed block `p` from others of its family `$1` on the sheet; unbound ones first. */
+const LABEL = `CASE WHEN EXISTS (SELECT 1 FROM placed_blocks o WHERE o.file_id = p.file_id AND o.layout = p.layout AND o.family = $1 AND o.holder <> p.holder) THEN
+  (SELECT left(string_agg(t.text, ' · ' ORDER BY t.bound, t.name), 80) FROM (
+    SELECT v.name, v.text, EXISTS (SELECT 1 FROM cell_states c WHERE c.file_id = p.file_id AND c.holder = p.holder AND c.tag = v.name) AS bound
+    FROM held_values v WHERE v.file_id = p.file_id AND v.holder = p.holder AND v.place = 'cell' AND trim(v.text) <> '' ORDER BY bound, v.name LIMIT 2) t) END`;
+
 /** Title blocks: cells in drawings, their bindings and texts. */
 export class TitleBlocks {
   constructor(
@@ -44,9 +50,9 @@ export class TitleBlocks {
   async list(): Promise<BlockRow[]> {
     await this.judgements.settle();
     const [families, definitions, counts, { schema }, draft] = await Promise.all([
-      this.db.all<{ family: string; name: string | null; drawings: number; sheets: number }>(
-        `SELECT p.family, min(p.name) AS name, count(*)::int AS drawings, sum(p.sheets)::int AS sheets
-         FROM (SELECT b.family, b.file_id, count(DISTINCT b.layout) AS sheets, min(b.block) FILTER (WHERE b.block NOT LIKE '*%') AS name FROM placed_blocks b GROUP BY b.family, b.file_id) p
+      this.db.all<{ family: string; name: string | null; drawings: number; sheets: number; placed: number }>(
+        `SELECT p.family, min(p.name) AS name, count(*)::int AS drawings, sum(p.sheets)::int AS sheets, sum(p.placed)::int AS placed
+         FROM (SELECT b.family, b.file_id, count(DISTINCT b.layout) AS sheets, count(*) AS placed, min(b.block) FILTER (WHERE b.block NOT LIKE '*%') AS name FROM placed_blocks b GROUP BY b.family, b.file_id) p
          JOIN files f ON f.id = p.file_id AND NOT f.removed WHERE p.family <> ALL(${DRAWN_FAMILIES}) GROUP BY p.family ORDER BY drawings DESC, p.family`,
       ),
       // Definitions of a family and its variants.
@@ -71,7 +77,7 @@ export class TitleBlocks {
       const key = JSON.stringify([family, tag]);
       states.set(key, { ...states.get(key), [state]: cells });
     }
-    const rows = families.map(({ family, name, drawings, sheets }): BlockRow => {
+    const rows = families.map(({ family, name, drawings, sheets, placed }): BlockRow => {
       const cells = new Map<string, BlockCell>();
       for (const block of (hashes.get(family) ?? []).flatMap((hash) => known.get(hash) ?? []))
         for (const { tag, prompt, constant } of block.cells)
@@ -84,7 +90,7 @@ export class TitleBlocks {
               drafted: bindingOf(draft.bindings, family, tag) ?? null,
               states: states.get(JSON.stringify([family, tag])) ?? {},
             });
-      return { family, name: name ?? family, drawings, sheets, cells: [...cells.values()] };
+      return { family, name: name ?? family, drawings, sheets, placed, cells: [...cells.values()] };
     });
     // Bound families come first.
     const bound = (row: BlockRow) => Number(row.cells.some((cell) => cell.binding !== null || cell.drafted !== null));
@@ -120,7 +126,7 @@ export class TitleBlocks {
     const [total, rows] = await Promise.all([
       this.db.one<{ n: number }>(`SELECT count(*)::int AS n ${among}`, bind),
       this.db.all<SheetRow>(
-        `SELECT p.file_id AS file, p.path, p.lock_reason AS lock, p.layout, p.holder,
+        `SELECT p.file_id AS file, p.path, p.lock_reason AS lock, p.layout, p.holder, ${LABEL} AS label,
            (SELECT count(*)::int FROM sheets n WHERE n.file_id = p.file_id AND (n.layout = 'model') = (p.layout = 'model') AND (n.position, n.layout) <= (s.position, s.layout)) AS number,
            (SELECT count(*)::int FROM sheets n WHERE n.file_id = p.file_id AND (n.layout = 'model') = (p.layout = 'model')) AS sheets,
            (SELECT ${COUNTED} FROM (SELECT c.state, count(*)::int AS cells FROM cell_states c WHERE c.file_id = p.file_id AND c.holder = p.holder GROUP BY c.state) n) AS states

@@ -2,9 +2,24 @@ import { Line } from '@rule/core/changes';
 import { Match } from '@rule/core/identity';
 import { CellDefinition, LetteringAspect, letteringOf } from '@rule/core/files';
 import { Lettering, PLAIN_FIT, letteringUnit, seriesFor } from '@rule/core/lettering';
-import { Binding, CellFact, CellForm, CellPiece, Judged, PreparedSchema, Property, WideLevel, bindingOf, isWide } from '@rule/core/schema';
+import { Binding, CellFact, CellForm, CellPiece, Judged, PreparedSchema, Property, WideLevel, bindingOf, isOutlineFact, isWide } from '@rule/core/schema';
 import { sheetName } from '@rule/core/standards';
-import { BoundCell, CellText, LetteredCell, cellState, cellText, composed, factText, fitOfCell, sheetScaleText, tooLong } from '@rule/core/titleblocks';
+import {
+  BoundCell,
+  CellText,
+  LayerOutlines,
+  LetteredCell,
+  OutlineFact,
+  PlacedOutlines,
+  cellState,
+  cellText,
+  composed,
+  factText,
+  fitOfCell,
+  outlineText,
+  sheetScaleText,
+  tooLong,
+} from '@rule/core/titleblocks';
 import { BlockCells, DRAWN_FAMILIES, cellsOfBlocks } from '../library/blocks';
 import { PlacedLettering } from '../library/readings';
 import { HeldValue } from '@rule/core/values';
@@ -55,13 +70,17 @@ export interface PlacedBlock {
   readonly lettering: PlacedLettering;
   /** Pending lettering. */
   readonly pendingLettering?: readonly { readonly tag: string; readonly aspect: LetteringAspect; readonly to: number | null }[];
+  /** What it stands in; `null` for neither outlines nor views. */
+  readonly outlines: PlacedOutlines | null;
+  /** Outlines of the drawing, added up by layer. */
+  readonly layers: readonly LayerOutlines[] | null;
   /** Cell texts by tag. */
   readonly texts: Readonly<Record<string, string>>;
 }
 
 /** Placed blocks `b` of drawings `f`; conditions follow. */
 export const PLACED = `SELECT b.file_id AS file, f.path, f.name, b.holder, b.layout, b.block, b.family, b.inside, b.missing, b.fixed, m.id AS model, m.name AS "modelName", sm.file_id IS NOT NULL AS settled,
-    f.model_match AS match, f.project_id AS project, f.set_id AS "set", s.scale, s.largest, coalesce(s.scales_differ, false) AS differ, s.unit, s.width, s.height, f.blocks, b.lettering, ss.number AS "inSet", ss.total AS "ofSet",
+    f.model_match AS match, f.project_id AS project, f.set_id AS "set", s.scale, s.largest, coalesce(s.scales_differ, false) AS differ, s.unit, s.width, s.height, f.blocks, b.lettering, b.outlines, s.outlines AS layers, ss.number AS "inSet", ss.total AS "ofSet",
     (SELECT count(*)::int FROM sheets n WHERE n.file_id = b.file_id AND ((n.layout = 'model') = (b.layout = 'model')) AND (n.position, n.layout) <= (s.position, s.layout)) AS number,
     (SELECT count(*)::int FROM sheets n WHERE n.file_id = b.file_id AND (n.layout = 'model') = (b.layout = 'model')) AS sheets,
     (SELECT left(v.text, 10) FROM held_values v WHERE v.file_id = b.file_id AND v.holder = '' AND v.place = 'field' AND v.name = 'created') AS made,
@@ -110,7 +129,7 @@ const noModel = ({ match }: PlacedBlock): string =>
     : 'the model that this sheet shows is not in the library';
 
 /** Facts of a sheet, its file or its model. */
-function factOf(placed: PlacedBlock, fact: CellFact, form: CellForm): string | null {
+function factOf(placed: PlacedBlock, fact: Exclude<CellFact, OutlineFact>, form: CellForm): string | null {
   switch (fact) {
     case 'file name':
       return placed.name;
@@ -134,6 +153,10 @@ function factOf(placed: PlacedBlock, fact: CellFact, form: CellForm): string | n
       return placed.made;
     case 'date saved':
       return placed.saved;
+    case 'view scale': {
+      const scale = placed.outlines?.view?.scale ?? null;
+      return sheetScaleText({ main: scale, largest: scale, differ: false }, form.scale);
+    }
   }
 }
 
@@ -312,6 +335,7 @@ export class CellWorks {
   private piece(block: PlacedBlock, piece: Exclude<CellPiece, { readonly words: string }>, sources: Sources): CellText {
     if ('fact' in piece) {
       if (piece.fact === 'model file name' && block.model === null) return { state: 'no model', placeholder: '', why: noModel(block) };
+      if (isOutlineFact(piece.fact)) return outlineText(piece.fact, block.outlines, block.layers ?? [], block.unit, piece.form);
       return factText(factOf(block, piece.fact, piece.form), piece.fact, piece.form);
     }
     const property = this.properties.get(piece.property);

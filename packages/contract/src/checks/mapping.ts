@@ -1,5 +1,5 @@
 import { FIT_STEPS, FitRule } from '@rule/core/lettering';
-import { CELL_FACTS, CELL_LETTERS, CELL_SOURCES, CLASHES, CellForm, KINDS, Link, PASSES, SCALE_FORMS, SCALE_RULES, ScaleForm } from '@rule/core/schema';
+import { CELL_FACTS, CELL_LETTERS, CELL_SOURCES, CLASHES, CellForm, KINDS, Link, OUTLINES_OF, OutlineRule, PASSES, SCALE_FORMS, SCALE_RULES, ScaleForm } from '@rule/core/schema';
 import { CELL_STATES } from '@rule/core/titleblocks';
 import { NUMBER_FORMS } from '@rule/core/values';
 import { FIELD_TYPES } from '@rule/core/vault';
@@ -41,6 +41,12 @@ const form = Joi.object<CellForm>({
     as: Joi.valid(...SCALE_FORMS).required(),
     rule: Joi.valid(...SCALE_RULES).required(),
     words: Joi.string().max(100).allow('').required(),
+  }),
+  outlines: Joi.object<OutlineRule>({
+    of: Joi.valid(...OUTLINES_OF).required(),
+    layer: Joi.string().max(255).allow('').required(),
+    holes: Joi.boolean().required(),
+    unit: Joi.string().max(10),
   }),
 }).required();
 

@@ -10,8 +10,10 @@ import {
   leaderParts,
   leaderTexts,
   plainMtext,
+  scaleOf,
   styleOfText,
   stylesOf,
+  viewportOf,
 } from '../files/dxf';
 import { Box, TextStyle } from '../lettering';
 import { bentLine, circleArc, ellipseArc, splinePoints, wholeCircle } from './curves';
@@ -313,20 +315,17 @@ class Drawer extends DxfGroups {
   private views(entities: readonly Entity[], layout: string): { matrix: Matrix; clip: Box }[] {
     if (layout === 'model') return [];
     return entities.flatMap((entity) => {
-      if (entity.type !== 'VIEWPORT' || this.number(entity, 69, 0) === 1 || this.number(entity, 68, 1) === 0) return [];
-      const [width, height, seen] = [this.number(entity, 40, 0), this.number(entity, 41, 0), this.number(entity, 45, 0)];
-      const direction = [this.number(entity, 16, 0), this.number(entity, 26, 0), this.number(entity, 36, 1)];
-      if (width <= 0 || height <= 0 || seen <= 0) return [];
-      if (Math.abs(direction[0]!) > 1e-9 || Math.abs(direction[1]!) > 1e-9 || direction[2]! <= 0) {
+      const view = viewportOf(this, entity);
+      if (!view) return [];
+      if (!view.fromAbove) {
         this.leave('view from the side');
         return [];
       }
-      const at = this.point(entity, 10);
-      const scale = height / seen;
-      const [centre, target] = [this.point(entity, 12), this.point(entity, 17)];
+      const { at, centre, target, width, height } = view;
+      const scale = scaleOf(view);
       const matrix = times(
         shift(at.x, at.y),
-        times(stretch(scale, scale), times(shift(-centre.x, -centre.y), times(turn(radians(this.number(entity, 51, 0))), shift(-target.x, -target.y)))),
+        times(stretch(scale, scale), times(shift(-centre.x, -centre.y), times(turn(radians(view.twist)), shift(-target.x, -target.y)))),
       );
       return [{ matrix, clip: { x: at.x - width / 2, y: at.y - height / 2, width, height } }];
     });

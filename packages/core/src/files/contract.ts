@@ -167,6 +167,10 @@ export interface InsertReading {
   readonly own?: Readonly<Record<string, OwnLettering>>;
   /** The containing block, if nested; all its instances share the texts. */
   readonly inside?: string;
+  /** Outlines of its layout around its point, smallest first; absent if none, and in older readings. */
+  readonly around?: readonly number[];
+  /** The view of its sheet that it stands in, or nearest to; with the model's outlines around the point that the view shows there. */
+  readonly view?: { readonly index: number; readonly around: readonly number[] };
 }
 
 /** Lettering and position overrides of an attribute. */
@@ -182,6 +186,8 @@ export interface OwnLettering {
 export interface OutlineReading {
   readonly layer: string;
   readonly area: number;
+  /** In drawing units; absent in older readings. */
+  readonly length?: number;
   /** Index of the enclosing outline on its layer; `null` for none, absent in older readings. */
   readonly within?: number | null;
 }
@@ -207,12 +213,14 @@ export interface SheetReading {
   readonly unit?: string | null;
   /** Tab order, if stated. */
   readonly order?: number;
-  /** Viewport frames on paper, in drawing units; absent if none, and in older readings. */
+  /** Viewport frames on paper, in drawing units and in the order of `scales`; absent if none, and in older readings. */
   readonly views?: readonly ViewBox[];
 }
 
 /** A viewport frame, in drawing units. */
 export interface ViewBox {
+  /** Outlines of the model that are wholly inside; absent if none, and in older readings. */
+  readonly shows?: readonly number[];
   readonly left: number;
   readonly bottom: number;
   readonly width: number;

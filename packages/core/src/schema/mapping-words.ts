@@ -3,8 +3,11 @@ import { count } from '../words';
 import { Binding, CellForm, CellPiece, LinkEnd } from './mapping';
 
 const formWords = (form: CellForm): string => {
-  const { letters, unit, decimals, inUnit, decimalSign, number, denominator, date, person, scale } = form;
+  const { letters, unit, decimals, inUnit, decimalSign, number, denominator, date, person, scale, outlines } = form;
   return [
+    ...(outlines
+      ? [outlines.of, ...(outlines.layer ? [`on the layer ${outlines.layer}`] : []), ...(outlines.holes ? [] : ['nested ones not subtracted'])]
+      : []),
     ...(inUnit !== undefined ? [`in ${inUnit}`] : []),
     ...(decimals !== undefined ? [`with ${count(decimals, 'decimal')}`] : []),
     ...(number === 'fraction' ? [`as a fraction to 1/${denominator ?? 64}`] : number === 'feet and inches' ? ['in feet and inches'] : []),

@@ -19,8 +19,32 @@ export const CELL_FACTS = [
   'model file name',
   'date made',
   'date saved',
+  'outline area',
+  'outline length',
+  'view scale',
 ] as const;
 export type CellFact = (typeof CELL_FACTS)[number];
+
+/** Facts that are measured on closed outlines of the drawing. */
+export const OUTLINE_FACTS = ['outline area', 'outline length'] as const satisfies readonly CellFact[];
+
+export const isOutlineFact = (fact: CellFact): fact is (typeof OUTLINE_FACTS)[number] => (OUTLINE_FACTS as readonly string[]).includes(fact);
+
+/** Which outlines count: the smallest around the block, all that its view shows, or all of the drawing. */
+export const OUTLINES_OF = ['around the cell', 'in its view', 'of the drawing'] as const;
+
+/** The outlines that are measured for a cell. */
+export interface OutlineRule {
+  readonly of: (typeof OUTLINES_OF)[number];
+  /** Layer of the outlines, case-insensitive; empty for any layer around the cell. */
+  readonly layer: string;
+  /** Whether outlines nested on the layer are holes: their area is subtracted, their length belongs to the boundary. */
+  readonly holes: boolean;
+  /** Unit of drawings that state none. */
+  readonly unit?: string;
+}
+
+export const PLAIN_OUTLINES: OutlineRule = { of: 'around the cell', layer: '', holes: true };
 
 /** Letter case in a cell. */
 export const CELL_LETTERS = ['as they are', 'capitals', 'small letters'] as const;
@@ -60,6 +84,7 @@ export interface CellForm {
   readonly language?: string;
   readonly person?: 'full' | 'short' | 'initials';
   readonly scale?: ScaleForm;
+  readonly outlines?: OutlineRule;
 }
 
 export const PLAIN_CELL: CellForm = { letters: 'as they are', unit: false };
@@ -279,6 +304,14 @@ export function checkMapping(properties: readonly Property[], bindings: readonly
     cells.add(key);
     if (binding.shows.length === 0) add('nothing-shown', 'is not bound to anything.');
     for (const piece of binding.shows) {
+      if (
+        'fact' in piece &&
+        isOutlineFact(piece.fact) &&
+        piece.form.outlines &&
+        piece.form.outlines.of !== 'around the cell' &&
+        !piece.form.outlines.layer.trim()
+      )
+        add('no-layer', `adds up the outlines ${piece.form.outlines.of} and names no layer.`);
       if (!('property' in piece)) continue;
       const why = gone(piece.property);
       if (why !== null) {

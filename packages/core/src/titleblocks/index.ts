@@ -4,3 +4,4 @@ export * from './learn';
 export * from './owner';
 export * from './typed';
 export * from './exchange';
+export * from './outlines';

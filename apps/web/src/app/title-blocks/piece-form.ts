@@ -1,6 +1,18 @@
 import { ChangeDetectionStrategy, Component, computed, input, output } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { CELL_LETTERS, CellForm, PLAIN_SCALE, Property, SCALE_FORMS, SCALE_RULES, ScaleForm } from '@rule/core/schema';
+import {
+  CELL_LETTERS,
+  CellForm,
+  OUTLINES_OF,
+  OUTLINE_FACTS,
+  OutlineRule,
+  PLAIN_OUTLINES,
+  PLAIN_SCALE,
+  Property,
+  SCALE_FORMS,
+  SCALE_RULES,
+  ScaleForm,
+} from '@rule/core/schema';
 import { NUMBER_FORMS, UNITS, findUnit } from '@rule/core/values';
 import { CheckboxModule } from 'primeng/checkbox';
 import { InputNumberModule } from 'primeng/inputnumber';
@@ -46,7 +58,7 @@ let forms = 0;
   template: `
     <fieldset>
       <legend>{{ name() }}</legend>
-      @if (kind() === 'number') {
+      @if (kind() === 'number' || kind() === 'outlines') {
         <label [attr.for]="id('decimals')">Decimals</label>
         <p-inputnumber
           [inputId]="id('decimals')"
@@ -54,11 +66,11 @@ let forms = 0;
           [min]="0"
           [max]="12"
           [showClear]="true"
-          placeholder="as defined"
+          [placeholder]="kind() === 'outlines' ? '2' : 'as defined'"
           [ngModel]="form().decimals ?? null"
           (ngModelChange)="set({ decimals: $event ?? undefined })"
         />
-        @if (property()?.unit) {
+        @if (property()?.unit || kind() === 'outlines') {
           <label [attr.for]="id('unit')">Unit behind it</label>
           <p-checkbox [binary]="true" [inputId]="id('unit')" [ngModel]="form().unit" (ngModelChange)="set({ unit: $event })" />
         }
@@ -80,6 +92,17 @@ let forms = 0;
       @if (kind() === 'scale' && scale().rule === 'words') {
         <label [attr.for]="id('words')">Words</label>
         <input pInputText pSize="small" [id]="id('words')" [ngModel]="scale().words" (ngModelChange)="setScale({ words: $event })" />
+      }
+      @if (kind() === 'outlines') {
+        <label [attr.for]="id('layer')">Layer</label>
+        <input
+          pInputText
+          pSize="small"
+          [id]="id('layer')"
+          [placeholder]="outlines().of === 'around the cell' ? 'any layer' : 'needed'"
+          [ngModel]="outlines().layer"
+          (ngModelChange)="setOutlines({ layer: $event })"
+        />
       }
     </fieldset>
   `,
@@ -117,10 +140,12 @@ export class PieceForm {
 
   protected readonly kind = computed(() => {
     const [property, fact] = [this.property(), this.fact()];
-    if (fact !== null) return fact === 'scale' ? 'scale' : fact.startsWith('date') ? 'date' : 'text';
+    if (fact !== null && (OUTLINE_FACTS as readonly string[]).includes(fact)) return 'outlines';
+    if (fact !== null) return fact === 'scale' || fact === 'view scale' ? 'scale' : fact.startsWith('date') ? 'date' : 'text';
     return property?.type === 'number' || property?.type === 'whole' ? 'number' : (property?.type ?? 'text');
   });
   protected readonly scale = computed(() => this.form().scale ?? PLAIN_SCALE);
+  protected readonly outlines = computed(() => this.form().outlines ?? PLAIN_OUTLINES);
   protected readonly choices = computed<Choice[]>(() => [
     ...this.ofKind(),
     this.choice('letters', 'Letters', CELL_LETTERS, this.form().letters, (letters) => this.set({ letters })),
@@ -172,42 +197,66 @@ export class PieceForm {
             (value) => this.setScale({ as: value }),
             (one) => (one === 'ratio' ? '1:2' : `1/16" = 1'-0"`),
           ),
-          this.choice(
-            'rule',
-            'Where views differ',
-            SCALE_RULES,
-            rule,
-            (value) => this.setScale({ rule: value }),
-            (one) => (one === 'words' ? 'say so in words' : `scale ${one}`),
-          ),
+          ...(this.fact() === 'view scale'
+            ? []
+            : [
+                this.choice(
+                  'rule',
+                  'Where views differ',
+                  SCALE_RULES,
+                  rule,
+                  (value) => this.setScale({ rule: value }),
+                  (one) => (one === 'words' ? 'say so in words' : `scale ${one}`),
+                ),
+              ]),
         ];
       }
+      case 'outlines':
+        return this.ofOutlines(form);
       default:
         return [];
     }
   }
 
-  private ofNumber(form: CellForm): Choice[] {
-    const own = findUnit(this.property()?.unit ?? '');
-    const units = own ? UNITS.filter((unit) => unit.quantity === own.quantity).map((unit) => unit.code) : [];
+  private ofOutlines(form: CellForm): Choice[] {
+    const { of, holes, unit } = this.outlines();
+    const units = UNITS.filter(({ quantity }) => quantity === (this.fact() === 'outline area' ? 'area' : 'length')).map(({ code }) => code);
+    const lengths = UNITS.filter(({ quantity }) => quantity === 'length').map(({ code }) => code);
+    return [
+      this.choice('outlines', 'Outlines', OUTLINES_OF, of, (value) => this.setOutlines({ of: value })),
+      this.choice(
+        'holes',
+        'Nested outlines',
+        ['holes', 'counted'] as const,
+        holes ? 'holes' : 'counted',
+        (value) => this.setOutlines({ holes: value === 'holes' }),
+        (one) => (one === 'holes' ? 'are holes' : 'do not matter'),
+      ),
+      this.maybe('in', 'In', units, form.inUnit, (inUnit) => this.set({ inUnit }), String, 'm or feet'),
+      this.sign(form),
+      ...(this.fact() === 'outline length' ? this.written(form) : []),
+      this.maybe('drawn', 'Drawings without a unit are in', lengths, unit, (value) => this.setOutlines({ unit: value }), String, 'not known'),
+    ];
+  }
+
+  private sign(form: CellForm): Choice {
+    return this.choice('sign', 'Decimal sign', ['point', 'comma'] as const, form.decimalSign ?? 'point', (value) =>
+      this.set({ decimalSign: value === 'point' ? undefined : value }),
+    );
+  }
+
+  /** Decimals or fractions of an inch. */
+  private written(form: CellForm): Choice[] {
     const fraction = form.number !== undefined && form.number !== 'decimal';
     return [
-      this.choice('sign', 'Decimal sign', ['point', 'comma'] as const, form.decimalSign ?? 'point', (value) =>
-        this.set({ decimalSign: value === 'point' ? undefined : value }),
+      this.maybe(
+        'number',
+        'Written as',
+        NUMBER_FORMS,
+        form.number,
+        (number) => this.set({ number }),
+        (one) => NUMBERS[one],
       ),
-      ...(own ? [this.maybe('in', 'In', units, form.inUnit, (inUnit) => this.set({ inUnit }))] : []),
-      ...(units.includes('in')
-        ? [
-            this.maybe(
-              'number',
-              'Written as',
-              NUMBER_FORMS,
-              form.number,
-              (number) => this.set({ number }),
-              (one) => NUMBERS[one],
-            ),
-          ]
-        : []),
       ...(fraction
         ? [
             this.choice(
@@ -220,6 +269,16 @@ export class PieceForm {
             ),
           ]
         : []),
+    ];
+  }
+
+  private ofNumber(form: CellForm): Choice[] {
+    const own = findUnit(this.property()?.unit ?? '');
+    const units = own ? UNITS.filter((unit) => unit.quantity === own.quantity).map((unit) => unit.code) : [];
+    return [
+      this.sign(form),
+      ...(own ? [this.maybe('in', 'In', units, form.inUnit, (inUnit) => this.set({ inUnit }))] : []),
+      ...(units.includes('in') ? this.written(form) : []),
     ];
   }
 
@@ -241,7 +300,7 @@ export class PieceForm {
       put: (chosen) => put(chosen as T),
     };
   }
-  /** A choice among values or the property's own format. */
+  /** A choice among values or none: usually the property's own format. */
   private maybe<T extends string>(
     id: string,
     label: string,
@@ -249,11 +308,12 @@ export class PieceForm {
     value: T | undefined,
     put: (value: T | undefined) => void,
     words: (value: T) => string = String,
+    none = AS_DEFINED,
   ): Choice {
     const choice = this.choice(id, label, values, value ?? (AS_DEFINED as T), put, words);
     return {
       ...choice,
-      options: [{ label: AS_DEFINED, value: AS_DEFINED }, ...choice.options],
+      options: [{ label: none, value: AS_DEFINED }, ...choice.options],
       put: (chosen) => put(chosen === AS_DEFINED || chosen === '' ? undefined : (chosen as T)),
     };
   }
@@ -261,6 +321,10 @@ export class PieceForm {
   protected set(change: Change): void {
     const entries = Object.entries({ ...this.form(), ...change }).filter(([, value]) => value !== undefined);
     this.formed.emit(Object.fromEntries(entries) as unknown as CellForm);
+  }
+  protected setOutlines(change: { [K in keyof OutlineRule]?: OutlineRule[K] | undefined }): void {
+    const entries = Object.entries({ ...this.outlines(), ...change }).filter(([, value]) => value !== undefined);
+    this.set({ outlines: Object.fromEntries(entries) as unknown as OutlineRule });
   }
   protected setScale(change: Partial<ScaleForm>): void {
     this.set({ scale: { ...this.scale(), ...change } });

@@ -36,6 +36,7 @@ const block: BlockRow = {
   name: 'MRW-TITLE',
   drawings: 2,
   sheets: 3,
+  placed: 3,
   cells: [
     cell('MATL', shows(1, 'MATL', 1, 'model'), { stale: 3, right: 1, 'would be erased': 1 }),
     cell('REV', shows(2, 'REV', 2, 'drawing'), { right: 3 }, shows(2, 'REV', 2, 'model')),
@@ -46,8 +47,18 @@ const block: BlockRow = {
 const sheets: SheetPage = {
   total: 2,
   rows: [
-    { file: 7, path: 'DR-15/drum.dxf', lock: null, layout: 'Front', number: 1, sheets: 2, holder: 'insert:1', states: { stale: 2, right: 1 } },
-    { file: 8, path: 'DR-15/frame.dxf', lock: 'is released in the vault', layout: 'Layout1', number: 1, sheets: 1, holder: 'insert:2', states: { right: 2 } },
+    { file: 7, path: 'DR-15/drum.dxf', lock: null, layout: 'Front', number: 1, sheets: 2, holder: 'insert:1', label: null, states: { stale: 2, right: 1 } },
+    {
+      file: 8,
+      path: 'DR-15/frame.dxf',
+      lock: 'is released in the vault',
+      layout: 'Layout1',
+      number: 1,
+      sheets: 1,
+      holder: 'insert:2',
+      label: null,
+      states: { right: 2 },
+    },
   ],
 };
 const bound = (

@@ -48,7 +48,7 @@ import { TitleBlocksStore } from './title-blocks.store';
         @for (row of store.blocks() ?? []; track row.family) {
           <rule-index-row
             [text]="row.name"
-            [end]="row.sheets | count: 'sheet'"
+            [end]="row.placed > row.sheets ? (row.placed | count: 'label') : (row.sheets | count: 'sheet')"
             [on]="row.family === store.block()?.family"
             (choose)="go({ block: row.family, sheet: null, cell: null, state: null })"
           />
@@ -74,8 +74,8 @@ import { TitleBlocksStore } from './title-blocks.store';
           <div>
             <h1>{{ b.name }}</h1>
             <p>
-              {{ b.cells.length | count: 'cell' }}{{ store.unbound() ? ', ' + store.unbound() + ' not bound' : '' }}, on {{ b.sheets | count: 'sheet' }} of
-              {{ b.drawings | count: 'drawing' }}.
+              {{ b.cells.length | count: 'cell' }}{{ store.unbound() ? ', ' + store.unbound() + ' not bound' : '' }},
+              {{ b.placed > b.sheets ? (b.placed | count: 'label') + ' on ' : 'on ' }}{{ b.sheets | count: 'sheet' }} of {{ b.drawings | count: 'drawing' }}.
             </p>
           </div>
           @if (mayEdit()) {
@@ -129,12 +129,13 @@ import { TitleBlocksStore } from './title-blocks.store';
         @if (store.view(); as v) {
           <p class="sheet">
             <rule-file [id]="v.file.id" [path]="v.file.path" [text]="v.file.name" />, {{ v.layout === 'model' ? 'model space' : v.layout
-            }}{{ v.sheets > 1 ? ' (sheet ' + v.number + ' of ' + v.sheets + ')' : '' }}{{ v.inside ? ', in the block ' + v.inside : '' }}:
+            }}{{ v.sheets > 1 ? ' (sheet ' + v.number + ' of ' + v.sheets + ')' : '' }}{{ v.inside ? ', in the block ' + v.inside : ''
+            }}{{ asksModel() ? ':' : '.' }}
             @if (v.model.file !== null) {
               fed by <rule-file [id]="v.model.file" [path]="v.model.path ?? ''" [text]="leaf(v.model.path ?? '')" />, {{ foundBy(v) }}.
             } @else if (v.model.match.state === 'ambiguous') {
               <span class="bad">more than one file could be its model.</span>
-            } @else {
+            } @else if (asksModel()) {
               <span class="bad">its model is not in the library.</span>
             }
             @if (mayEdit() && staleHere(); as n) {
@@ -182,7 +183,9 @@ import { TitleBlocksStore } from './title-blocks.store';
           }
         }
         @if (store.view(); as v) {
-          <rule-sheet-model [view]="v" />
+          @if (asksModel() || v.model.file !== null) {
+            <rule-sheet-model [view]="v" />
+          }
         }
       </div>
     </rule-bench>
@@ -244,11 +247,11 @@ export class TitleBlocksStation {
     );
   });
   protected readonly sheetEntries = computed<IndexEntry[]>(() =>
-    this.store.rows().map(({ path, layout, sheets, states, lock }, id) => {
+    this.store.rows().map(({ path, layout, sheets, label, states, lock }, id) => {
       const [odd] = SHOWN_STATES.filter((state) => state !== 'right' && state !== 'blank' && state !== 'fixed' && state !== 'computed' && states[state]);
       return {
         id,
-        text: sheets > 1 ? `${fileName(path)} · ${layout}` : fileName(path),
+        text: [label, fileName(path), sheets > 1 ? layout : null].filter(Boolean).join(' · '),
         end: odd ? `${states[odd]} ${SHORT[odd] ?? odd}` : lock ? 'locked' : '',
         tone: odd ? 'warn' : '',
       };
@@ -266,6 +269,16 @@ export class TitleBlocksStation {
       return view ? { file: view.file.id, layout: view.layout, holder: view.holder } : null;
     },
     { equal: (a, b) => JSON.stringify(a) === JSON.stringify(b) },
+  );
+  /** Whether the sheet needs a model; labels in model space may not. */
+  protected readonly asksModel = computed(
+    () =>
+      this.store.view()?.layout !== 'model' ||
+      this.rows().some(({ binding, drafted }) =>
+        [...(binding?.shows ?? []), ...(drafted?.shows ?? [])].some((piece) =>
+          'from' in piece ? piece.from === 'model' : 'fact' in piece && piece.fact === 'model file name',
+        ),
+      ),
   );
   /** Drawn texts: target values, or placeholders for blanks. */
   protected readonly texts = computed(() => (this.store.view()?.cells ?? []).flatMap((cell) => shownText(this.store.view()!.holder, cell)));

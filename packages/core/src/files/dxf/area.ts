@@ -26,3 +26,15 @@ export function outlineArea(vertices: readonly Vertex[]): number {
   }
   return Math.abs(twice / 2 + segments);
 }
+
+/** Length of an outline of lines and arcs: chords, and |radius · angle| where the outline is bent. */
+export function outlineLength(vertices: readonly Vertex[]): number {
+  let length = 0;
+  for (const [i, a] of vertices.entries()) {
+    const b = vertices[(i + 1) % vertices.length]!;
+    const chord = Math.hypot(b.x - a.x, b.y - a.y);
+    const angle = 4 * Math.atan(a.bulge);
+    length += Math.abs(a.bulge) > STRAIGHT ? Math.abs((chord / (2 * Math.sin(angle / 2))) * angle) : chord;
+  }
+  return length;
+}

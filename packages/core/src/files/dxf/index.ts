@@ -10,6 +10,7 @@ export { layoutsOf } from './layouts';
 export { leaderLines, leaderParts, leaderTexts, type LeaderParts } from './leaders';
 export { UNDEFINED_STYLE, styleOfText, stylesOf, type DrawingStyle } from './styles';
 export { drawnText, plainMtext } from './text';
+export { scaleOf, viewportOf } from './views';
 export { julianInstant, openDxf };
 export { carriedBlock, definitionText } from './carry';
 export { cellSteps } from './recell';

@@ -1,5 +1,5 @@
 import { LabelReading, OutlineReading, Point } from '../contract';
-import { Vertex, outlineArea } from './area';
+import { Vertex, outlineArea, outlineLength } from './area';
 
 /** A closed outline. */
 export interface DrawnOutline {
@@ -21,6 +21,7 @@ const MOST_COMPARISONS = 20_000_000;
 interface Ring {
   readonly points: readonly Point[];
   readonly area: number;
+  readonly length: number;
   readonly layer: string;
   readonly min: Point;
   readonly max: Point;
@@ -70,7 +71,7 @@ function ringOf({ layer, vertices }: DrawnOutline): Ring {
     maxX = Math.max(maxX, x);
     maxY = Math.max(maxY, y);
   }
-  return { points, layer, area: outlineArea(vertices), min: { x: minX, y: minY }, max: { x: maxX, y: maxY } };
+  return { points, layer, area: outlineArea(vertices), length: outlineLength(vertices), min: { x: minX, y: minY }, max: { x: maxX, y: maxY } };
 }
 
 /** Whether a smaller ring lies inside a larger one, tested at side midpoints. */
@@ -83,23 +84,44 @@ const liesIn = (small: Ring, large: Ring): boolean => {
   return isInside(middle(0), large) && isInside(middle(small.points.length >> 1), large);
 };
 
-/** Nesting of outlines by layer, and of texts in outlines. `complete` is false if skipped for size. */
-export function nest(
-  outlines: readonly DrawnOutline[],
-  texts: readonly DrawnText[],
-): { readonly outlines: OutlineReading[]; readonly labels: LabelReading[]; readonly complete: boolean } {
-  const rings = outlines.map(ringOf);
-  if (rings.length * (rings.length + texts.length) > MOST_COMPARISONS)
-    return { outlines: rings.map(({ layer, area }) => ({ layer, area, within: null })), labels: [], complete: false };
-  const bySize = rings.map((ring, index) => ({ ring, index })).sort((a, b) => a.ring.area - b.ring.area);
-  const within = new Map<number, number>();
-  for (const [place, { ring, index }] of bySize.entries()) {
-    const around = bySize.slice(place + 1).find((other) => other.ring.layer === ring.layer && other.ring.area > ring.area && liesIn(ring, other.ring));
-    if (around) within.set(index, around.index);
+/** The closed outlines of a layout: how they nest by layer, and which of them surround a point. */
+export class Outlines {
+  private readonly rings: readonly Ring[];
+  /** Smallest first. */
+  private readonly bySize: readonly { readonly ring: Ring; readonly index: number }[];
+  /** False if nothing was compared, because there is too much. */
+  readonly complete: boolean;
+  readonly readings: readonly OutlineReading[];
+
+  /** @param points count of points that will be asked about */
+  constructor(outlines: readonly DrawnOutline[], points: number) {
+    const rings = outlines.map(ringOf);
+    this.rings = rings;
+    this.complete = rings.length * (rings.length + points) <= MOST_COMPARISONS;
+    this.bySize = this.complete ? rings.map((ring, index) => ({ ring, index })).sort((a, b) => a.ring.area - b.ring.area) : [];
+    const within = new Map<number, number>();
+    for (const [place, { ring, index }] of this.bySize.entries()) {
+      const around = this.bySize.slice(place + 1).find((other) => other.ring.layer === ring.layer && other.ring.area > ring.area && liesIn(ring, other.ring));
+      if (around) within.set(index, around.index);
+    }
+    this.readings = rings.map(({ layer, area, length }, index) => ({ layer, area, length, within: within.get(index) ?? null }));
   }
-  const labels = texts.flatMap(({ text, at }): LabelReading[] => {
-    const around = bySize.filter(({ ring }) => isInside(at, ring)).map(({ index }) => index);
-    return around.length && text.trim() ? [{ text: text.trim(), outlines: around }] : [];
-  });
-  return { outlines: rings.map(({ layer, area }, index) => ({ layer, area, within: within.get(index) ?? null })), labels, complete: true };
+
+  /** Indices of the outlines around a point, smallest first. */
+  around(point: Point): number[] {
+    return this.bySize.filter(({ ring }) => isInside(point, ring)).map(({ index }) => index);
+  }
+
+  /** Indices of the outlines whose points all pass a test. */
+  whole(test: (point: Point) => boolean): number[] {
+    return this.complete ? this.rings.flatMap(({ points }, index) => (points.length > 0 && points.every(test) ? [index] : [])) : [];
+  }
+
+  /** Texts that lie in outlines. */
+  labels(texts: readonly DrawnText[]): LabelReading[] {
+    return texts.flatMap(({ text, at }): LabelReading[] => {
+      const around = this.around(at);
+      return around.length && text.trim() ? [{ text: text.trim(), outlines: around }] : [];
+    });
+  }
 }

@@ -19,13 +19,14 @@ import { Keys } from '../keys';
 import { Vertex } from './area';
 import { BlockContent, CellContent, DxfContent, InsertContent } from './content';
 import { DxfGroups, Entity } from './groups';
-import { layoutOfBlock, layoutOfEntity, layoutRecord } from './layouts';
+import { MODEL, layoutOfBlock, layoutOfEntity, layoutRecord } from './layouts';
 import { leaderParts, leaderTexts } from './leaders';
 import { letteringValues, ownLettering } from './lettering';
-import { DrawnOutline, DrawnText, nest } from './nesting';
+import { DrawnOutline, DrawnText, Outlines } from './nesting';
 import { PLAIN_TEXTS, SheetText, plainCells } from './plain-cells';
 import { DrawingStyle, styleOfText, stylesOf } from './styles';
 import { drawnText, isFormatted, plainMtext } from './text';
+import { Viewport, distanceTo, inModel, onPaper, scaleOf, viewportOf } from './views';
 
 const FIELDS: Readonly<Record<string, string>> = {
   $TITLE: 'title',
@@ -56,7 +57,7 @@ type Made<T> = { -readonly [K in keyof T]: T[K] };
 
 /** Data collected for one layout. */
 interface Gathered {
-  readonly views: { readonly scale: number; readonly area: number; readonly box: ViewBox }[];
+  readonly views: Viewport[];
   readonly outlines: DrawnOutline[];
   readonly texts: DrawnText[];
 }
@@ -119,6 +120,14 @@ class Reader extends DxfGroups {
     }
     for (const { layout } of inserts) if (!sheets.has(layout) && this.papers.has(layout)) sheets.set(layout, { views: [], outlines: [], texts: [] });
     const seed = this.variable('$HANDSEED');
+    const outlines = new Map<string, Outlines>();
+    for (const [layout, { outlines: drawn, texts }] of sheets) {
+      const own = new Outlines(drawn, texts.length + inserts.length);
+      if (!own.complete)
+        problems.push({ code: 'outlines', message: `The layout ${layout} has too many outlines and texts to work out which texts lie in which outlines.` });
+      outlines.set(layout, own);
+    }
+    const model = outlines.get(MODEL);
     return {
       index: this.index,
       version,
@@ -127,22 +136,20 @@ class Reader extends DxfGroups {
       headerEnd: header ? header.to : -1,
       fields,
       blocks,
-      inserts,
-      sheets: [...sheets].map(([layout, { views, outlines, texts }]): SheetReading => {
-        const nested = nest(outlines, texts);
-        if (!nested.complete)
-          problems.push({ code: 'outlines', message: `The layout ${layout} has too many outlines and texts to work out which texts lie in which outlines.` });
+      inserts: inserts.map((insert) => surrounded(insert, outlines.get(insert.layout), sheets.get(insert.layout)?.views ?? [], model)),
+      sheets: [...sheets].map(([layout, { views, texts }]): SheetReading => {
+        const own = outlines.get(layout)!;
         const order = this.orders.get(layout);
         return {
           layout,
-          scales: views.map((view) => view.scale),
-          ...(views.length ? { largest: views.reduce((best, view) => (view.area > best.area ? view : best)).scale } : {}),
-          outlines: nested.outlines,
-          labels: nested.labels,
+          scales: views.map(plainScale),
+          ...(views.length ? { largest: plainScale(views.reduce((best, view) => (frameArea(view) > frameArea(best) ? view : best))) } : {}),
+          outlines: own.readings,
+          labels: own.labels(texts),
           paper: this.papers.get(layout) ?? null,
           unit,
           ...(order === undefined ? {} : { order }),
-          ...(views.length ? { views: views.map((view) => view.box) } : {}),
+          ...(views.length ? { views: views.map((view) => boxOf(view, model)) } : {}),
         };
       }),
       handleSeedAt: seed,
@@ -247,15 +254,8 @@ class Reader extends DxfGroups {
       const entity = entities[i]!;
       if (entity.type === 'INSERT') placed = entity;
       else if (entity.type === 'VIEWPORT') {
-        const [paper, view, width] = [this.number(entity, 41, 0), this.number(entity, 45, 0), this.number(entity, 40, 0)];
-        const centre = this.point(entity, 10);
-        // Viewport 1 is the sheet itself.
-        if (this.number(entity, 69, 0) !== 1 && paper > 0 && view > 0)
-          sheet(entity).views.push({
-            scale: Number((paper / view).toPrecision(12)),
-            area: paper * width,
-            box: { left: centre.x - width / 2, bottom: centre.y - paper / 2, width, height: paper },
-          });
+        const view = viewportOf(this, entity);
+        if (view) sheet(entity).views.push(view);
       } else if (entity.type === 'LWPOLYLINE' && (this.number(entity, 70, 0) & 1) === 1) {
         sheet(entity).outlines.push({ layer: this.get(entity, 8) ?? '', vertices: this.vertices(entity) });
       } else if (entity.type === 'POLYLINE') {
@@ -708,6 +708,34 @@ function byLayout(entities: readonly Entity[], layoutOf: (entity: Entity) => str
 const fixedIn = (cells: readonly CellContent[]): Record<string, string> =>
   Object.fromEntries(cells.flatMap((cell) => (cell.fixed === undefined ? [] : [[cell.tag, cell.fixed] as const])));
 
+/** A view's scale without the noise of its last digits. */
+const plainScale = (view: Viewport): number => Number(scaleOf(view).toPrecision(12));
+const frameArea = ({ width, height }: Viewport): number => width * height;
+
+/** A view's frame, with the outlines of the model that it shows as a whole. */
+function boxOf(view: Viewport, model: Outlines | undefined): ViewBox {
+  const { at, width, height } = view;
+  const shows = view.fromAbove ? (model?.whole((point) => distanceTo(view, onPaper(view, point)) === 0) ?? []) : [];
+  return { left: at.x - width / 2, bottom: at.y - height / 2, width, height, ...(shows.length ? { shows } : {}) };
+}
+
+/** A placed block with the outlines around it; on a sheet, also those of the model that a view shows there. */
+function surrounded(insert: InsertContent, own: Outlines | undefined, views: readonly Viewport[], model: Outlines | undefined): InsertContent {
+  // A block of plain texts has no point of its own; the point of a nested one is not a point of the sheet.
+  if (insert.from < 0 || insert.inside !== undefined) return insert;
+  const around = own?.around(insert.at) ?? [];
+  let index = -1;
+  let nearest = Infinity;
+  for (const [i, view] of views.entries()) {
+    const away = distanceTo(view, insert.at);
+    if (away < nearest) [index, nearest] = [i, away];
+  }
+  const view = views[index];
+  if (!view) return around.length ? { ...insert, around } : insert;
+  const through = nearest === 0 && view.fromAbove ? (model?.around(inModel(view, insert.at)) ?? []) : [];
+  return { ...insert, ...(around.length ? { around } : {}), view: { index, around: through } };
+}
+
 const between = (a: Point, b: Point): number => Math.hypot(b.x - a.x, b.y - a.y);
 
 /** Reason for constant cells. */
@@ -775,7 +803,7 @@ export function readDxf(bytes: Uint8Array): FileReading {
     holders,
     structure: null,
     blocks: content.blocks.map(({ name, cells, shapes }) => ({ name, cells, shapes })),
-    inserts: content.inserts.map(({ block, madeFrom, holder, layout, missing, fixed, inside, scale, own }) => ({
+    inserts: content.inserts.map(({ block, madeFrom, holder, layout, missing, fixed, inside, scale, own, around, view }) => ({
       block,
       ...(madeFrom === undefined ? {} : { madeFrom }),
       holder,
@@ -783,6 +811,8 @@ export function readDxf(bytes: Uint8Array): FileReading {
       missing,
       ...(fixed === undefined ? {} : { fixed }),
       ...(inside === undefined ? {} : { inside }),
+      ...(around === undefined ? {} : { around }),
+      ...(view === undefined ? {} : { view }),
       ...(Math.abs(scale.y) === 1 || scale.y === 0 ? {} : { scale: Math.abs(scale.y) }),
       ...(Object.keys(own).length === 0 ? {} : { own }),
     })),
