@@ -57,6 +57,16 @@ function folderOf(pid) {
   }
 }
 
+/** How long processes of a killed server may take to notice that it is gone. */
+const OLD_PROCESSES_MS = 60_000;
+
+/** Waits until no process works in a data folder any more: those of a killed server end by themselves, and a new one refuses to start before. */
+async function oldProcessesGone(data) {
+  const folder = realpathSync(data);
+  const working = () => readdirSync('/proc').some((name) => /^\d+$/.test(name) && folderOf(name) === folder);
+  for (const end = Date.now() + OLD_PROCESSES_MS; working() && Date.now() < end;) await new Promise((done) => setTimeout(done, 200));
+}
+
 /** The project's own PostgreSQL server, on loopback, with its data in the given folder. */
 export class OwnPostgres {
   constructor(dataFolder, port, password) {
@@ -147,6 +157,7 @@ export class OwnPostgres {
     }
     say('removing a stale PostgreSQL lock: its server is gone');
     rmSync(lock, { force: true });
+    await oldProcessesGone(this.data);
     return false;
   }
 

@@ -17,6 +17,7 @@ import { CleanUps } from './cleanup/cleanup';
 import { Geometries, KernelPool } from './geometry/geometry';
 import { Jobs } from './jobs/jobs';
 import { Classes } from './library/classes';
+import { AnchoredTexts } from './titleblocks/anchors';
 import { BlockCells } from './titleblocks/block-cells';
 import { BlockExchanges } from './titleblocks/exchanges';
 import { CarriedBlocks } from './library/carried';
@@ -144,6 +145,7 @@ export function buildServices({
   const carriedBlocks = new CarriedBlocks(db, pool);
   const drawnLists = new DrawnLists(db, boms, trays, carriedBlocks);
   const blockCells = new BlockCells(db, editions, carriedBlocks);
+  const anchoredTexts = new AnchoredTexts(db, pool);
   const blockExchanges = new BlockExchanges(db, editions, carriedBlocks);
   const keptBoms = new KeptBoms(db, boms, bomLayouts, libraries, clock);
   const layouts = new Layouts(db, properties);
@@ -208,6 +210,7 @@ export function buildServices({
     boms,
     drawnLists,
     blockCells,
+    anchoredTexts,
     blockExchanges,
     bomLayouts,
     keptBoms,

@@ -7,6 +7,7 @@ import * as comparing from './exchange/compare.thread';
 import * as inspecting from './exchange/inspect.thread';
 import * as telling from './exchange/result.thread';
 import * as traying from './exchange/tray.thread';
+import * as anchoring from './library/anchors.thread';
 import * as carrying from './library/carry.thread';
 import * as comparingFolders from './library/differences.thread';
 import * as reading from './library/read.thread';
@@ -30,6 +31,7 @@ const database = () => (db ??= new Db(databaseUrl, 2, null));
 const tasks: Tasks = {
   readFiles: reading.readFiles,
   hashFiles: reading.hashFiles,
+  findTexts: anchoring.findTexts,
   carryBlock: carrying.carryBlock,
   changeCells: carrying.changeCells,
   findDifferences: (input) => comparingFolders.findDifferences(input, database()),
@@ -53,6 +55,7 @@ const tasks: Tasks = {
 // Exported under the names used by the pool.
 export const {
   readFiles,
+  findTexts,
   carryBlock,
   changeCells,
   hashFiles,

@@ -1,4 +1,4 @@
-import { BlockReading, CellStep } from '@rule/core/files';
+import { Anchor, BlockReading, CellStep } from '@rule/core/files';
 import { Match } from '@rule/core/identity';
 import { Binding, Kind, Link, LinkEnd } from '@rule/core/schema';
 import { CellMatch, BoundCell, CellOwner, CellState, CellWish } from '@rule/core/titleblocks';
@@ -145,6 +145,42 @@ export interface CellTrayAnswer {
   readonly tray: Tray;
   readonly cells: number;
   readonly left: readonly (LockedOut & { readonly cells: number })[];
+}
+
+/** Which texts are anchored: the chosen one, those at the same place of sheets of its size, or those that differ in their numbers alone. */
+export const ANCHOR_AMONG = ['this text', 'same place', 'texts like it'] as const;
+/** Where texts are looked for. */
+export const ANCHOR_IN = ['this drawing', 'its folder', 'its library'] as const;
+
+/** Plain texts that become cells, or are let go. */
+export interface AnchorChange {
+  readonly file: number;
+  /** Where the chosen text stands. */
+  readonly name: string;
+  /** `null` lets the texts go. */
+  readonly anchor: Anchor | null;
+  readonly among: (typeof ANCHOR_AMONG)[number];
+  readonly in: (typeof ANCHOR_IN)[number];
+}
+
+/** Preview of anchoring. */
+export interface AnchorPlan {
+  readonly drawings: number;
+  readonly texts: number;
+  readonly examples: readonly { readonly file: number; readonly path: string; readonly layout: string; readonly text: string }[];
+  readonly left: readonly LockedOut[];
+}
+
+/** A page of a list. */
+export interface SheetPageQuery {
+  readonly offset: number;
+  readonly limit: number;
+}
+
+/** A page of sheets without any cell. */
+export interface BareSheets {
+  readonly total: number;
+  readonly rows: readonly { readonly file: number; readonly path: string; readonly lock: string | null; readonly layout: string; readonly sheets: number }[];
 }
 
 /** A title block that is exchanged for another. */

@@ -327,4 +327,16 @@ export const SITE_DRAWINGS: readonly Plan[] = [
     ['Finish', 'NONE'],
     ['Rev', 'A'],
   ]),
+  // Texts without boxes or captions: none of them is a cell until somebody anchors it.
+  {
+    path: 'projects/Tern Street/drawings/TS-3 roof curb.dxf',
+    inches: true,
+    lines: [box(0.5, 0.5, 16, 10), box(4, 3, 8, 5), box(4.5, 3.5, 7, 4)],
+    texts: [
+      { at: [9.5, 1.4], text: 'ROOF CURB', height: 1 / 4 },
+      { at: [9.5, 1], text: 'TERN STREET ROASTERY', height: 1 / 8 },
+      { at: [14, 1], text: '3/21/23', height: 1 / 8 },
+      { at: [15.2, 1], text: 'REV A', height: 1 / 8 },
+    ],
+  },
 ];

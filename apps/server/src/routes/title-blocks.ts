@@ -1,10 +1,22 @@
+import { CellTrayAnswer, LockedOut } from '@rule/contract';
+import { Line } from '@rule/core/changes';
 import { NamesIn } from '@rule/contract/routes';
 import { Handlers } from './router';
 import { Services } from '../services';
+import { User } from '../users/user';
 import { invalid } from '../platform/problem';
 
 /** Title blocks. */
 export function titleBlockHandlers(s: Services): Handlers<NamesIn<'Title blocks'>> {
+  /** Adds lines to the tray, and tells what was left out. */
+  const added = async (user: User, { lines, left }: { readonly lines: readonly Line[]; readonly left: readonly LockedOut[] }): Promise<CellTrayAnswer> => {
+    if (lines.length === 0) {
+      const [first] = left;
+      throw invalid('nothing-to-do', first ? `No drawing can be changed: ${first.path}. ${first.reason}` : 'The drawings are already as you wish.');
+    }
+    await s.trays.add(user, lines);
+    return { tray: await s.trays.view(user), cells: lines.length, left: left.map((row) => ({ ...row, cells: 0 })) };
+  };
   return {
     'GET /title-blocks': () => s.titleBlocks.list(),
     'GET /title-blocks/sheets': ({ query }) => s.titleBlocks.sheets(query),
@@ -23,19 +35,12 @@ export function titleBlockHandlers(s: Services): Handlers<NamesIn<'Title blocks'
       return { tray: await s.trays.view(user), cells: lines.length, left };
     },
     'POST /title-blocks/cells/plan': ({ body }) => s.blockCells.plan(body),
-    'POST /title-blocks/cells': async ({ user, body }) => {
-      const { lines, left } = await s.blockCells.lines(body);
-      if (lines.length === 0) throw invalid('nothing-to-do', `No drawing can be changed: ${left[0]!.path}. ${left[0]!.reason}`);
-      await s.trays.add(user, lines);
-      return { tray: await s.trays.view(user), cells: lines.length, left: left.map((row) => ({ ...row, cells: 0 })) };
-    },
+    'POST /title-blocks/cells': async ({ user, body }) => added(user, await s.blockCells.lines(body)),
+    'GET /title-blocks/bare': ({ query }) => s.anchoredTexts.bare(query),
+    'POST /title-blocks/anchors/plan': ({ body }) => s.anchoredTexts.plan(body),
+    'POST /title-blocks/anchors': async ({ user, body }) => added(user, await s.anchoredTexts.lines(body)),
     'POST /title-blocks/exchange/plan': ({ body }) => s.blockExchanges.plan(body),
-    'POST /title-blocks/exchange': async ({ user, body }) => {
-      const { lines, left } = await s.blockExchanges.lines(body);
-      if (lines.length === 0) throw invalid('nothing-to-do', `No drawing can be changed: ${left[0]!.path}. ${left[0]!.reason}`);
-      await s.trays.add(user, lines);
-      return { tray: await s.trays.view(user), cells: lines.length, left: left.map((row) => ({ ...row, cells: 0 })) };
-    },
+    'POST /title-blocks/exchange': async ({ user, body }) => added(user, await s.blockExchanges.lines(body)),
     'POST /title-blocks/take-up': async ({ user, body }) => {
       const { values, conflicts } = await s.cellOwners.takenUp(user, body);
       if (values.length === 0)

@@ -1,10 +1,28 @@
+import { Anchor, LONGEST_ANCHOR } from '@rule/core/files';
 import { FIT_STEPS, FitRule } from '@rule/core/lettering';
-import { CELL_FACTS, CELL_LETTERS, CELL_SOURCES, CLASHES, CellForm, KINDS, Link, OUTLINES_OF, OutlineRule, PASSES, SCALE_FORMS, SCALE_RULES, ScaleForm } from '@rule/core/schema';
+import {
+  CELL_FACTS,
+  CELL_LETTERS,
+  CELL_SOURCES,
+  CLASHES,
+  CellForm,
+  KINDS,
+  Link,
+  OUTLINES_OF,
+  OutlineRule,
+  PASSES,
+  SCALE_FORMS,
+  SCALE_RULES,
+  ScaleForm,
+} from '@rule/core/schema';
 import { CELL_STATES } from '@rule/core/titleblocks';
 import { NUMBER_FORMS } from '@rule/core/values';
 import { FIELD_TYPES } from '@rule/core/vault';
 import Joi from 'joi';
 import {
+  ANCHOR_AMONG,
+  ANCHOR_IN,
+  AnchorChange,
   BoundCells,
   BlockCellChange,
   BlockExchange,
@@ -18,6 +36,7 @@ import {
   RecordEdits,
   RecordsQuery,
   SheetModel,
+  SheetPageQuery,
   SheetsQuery,
   TakeUp,
   TypedCell,
@@ -169,6 +188,32 @@ export const blockCellChange = Joi.object<BlockCellChange>({
     .required(),
   drawings: Joi.array().items(id).max(10_000).unique().allow(null).default(null),
 }).required();
+
+/** Checks an {@link AnchorChange}. */
+export const anchorChange = Joi.object<AnchorChange>({
+  file: id.required(),
+  name: Joi.string().max(400).required(),
+  anchor: Joi.object<Anchor>({
+    kind: Joi.valid('cell', 'label').required(),
+    name: Joi.string()
+      .trim()
+      .min(1)
+      .max(LONGEST_ANCHOR)
+      .pattern(/^[^\p{Cc}]+$/u)
+      .messages({ 'string.pattern.base': 'The name of a cell has no line breaks.' })
+      .required(),
+  })
+    .allow(null)
+    .required(),
+  among: Joi.valid(...ANCHOR_AMONG).required(),
+  in: Joi.valid(...ANCHOR_IN).required(),
+}).required();
+
+/** Checks a {@link SheetPageQuery}. */
+export const sheetPageQuery = Joi.object<SheetPageQuery>({
+  offset: Joi.number().integer().min(0).default(0),
+  limit: Joi.number().integer().min(1).max(1000).default(200),
+});
 
 /** Checks a {@link CellTray}. */
 export const cellTray = Joi.object<CellTray>({

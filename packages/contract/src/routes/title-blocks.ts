@@ -1,5 +1,16 @@
-import { BlockCellPlan, BlockExchangePlan, BlockRow, BlockView, CellTrayAnswer, SheetPage, TakenUpAnswer, Tray } from '..';
-import { blockCellChange, blockExchange, cellTray, holderQuery, sheetModel, sheetsQuery, takeUpTexts, typedCell } from '../checks';
+import { AnchorPlan, BareSheets, BlockCellPlan, BlockExchangePlan, BlockRow, BlockView, CellTrayAnswer, SheetPage, TakenUpAnswer, Tray } from '..';
+import {
+  anchorChange,
+  blockCellChange,
+  blockExchange,
+  cellTray,
+  holderQuery,
+  sheetModel,
+  sheetPageQuery,
+  sheetsQuery,
+  takeUpTexts,
+  typedCell,
+} from '../checks';
 import { RouteTable, json, nothing } from '../route';
 
 /** Title blocks. */
@@ -11,6 +22,19 @@ export const titleBlockRoutes = {
     query: sheetsQuery,
     needs: ['block'] as const,
     answer: json<SheetPage>(),
+  },
+  'GET /title-blocks/bare': { summary: 'Sheets without any cell', role: 'viewer', query: sheetPageQuery, answer: json<BareSheets>() },
+  'POST /title-blocks/anchors/plan': {
+    summary: 'Which plain texts would become cells, or be let go, and which cannot',
+    role: 'viewer',
+    body: anchorChange,
+    answer: json<AnchorPlan>(),
+  },
+  'POST /title-blocks/anchors': {
+    summary: 'Make plain texts of drawings cells, or let them go, through your tray',
+    role: 'editor',
+    body: anchorChange,
+    answer: json<CellTrayAnswer>(),
   },
   'GET /files/{file}/title-block': {
     summary: "One sheet's title block, drawn and filled",

@@ -1,4 +1,4 @@
-import { CellDefinition, Point } from '../files';
+import { Anchor, CellDefinition, Point, anchorName } from '../files';
 import { openDxf } from '../files/dxf';
 import { Box, boxOf, lineWidth } from '../lettering';
 import { Matrix, apply, radians, shift, stretch, times, turn } from './matrix';
@@ -44,8 +44,9 @@ export function cellsOnSheet(bytes: Uint8Array, layout: string): CellOnSheet[] {
     if (!block || insert.layout !== layout || insert.inside !== undefined) return [];
     const { at, scale, rotation } = insert;
     const placed: Matrix = times(times(shift(at.x, at.y), turn(radians(rotation))), stretch(scale.x || 1, scale.y || 1));
-    return block.cells.flatMap((cell): CellOnSheet[] => {
-      const found = insert.cells.find((candidate) => candidate.tag === cell.tag);
+    return block.cells.flatMap((defined): CellOnSheet[] => {
+      const found = insert.cells.find((candidate) => candidate.tag === defined.tag);
+      const cell: CellDefinition = found?.place ? { ...defined, ...found.place } : defined;
       const lacking = insert.missing.includes(cell.tag);
       if (!found && !lacking) return [];
       const text = found?.text ?? '';
@@ -69,5 +70,48 @@ export function cellsOnSheet(bytes: Uint8Array, layout: string): CellOnSheet[] {
         },
       ];
     });
+  });
+}
+
+/** A plain text of a layout with its area. */
+export interface TextOnSheet {
+  /** The name of its anchor, if it had one. */
+  readonly name: string;
+  readonly text: string;
+  readonly anchor: Anchor | null;
+  /** Whether it cannot be anchored: it has formatting of its own, or another text stands at the same point. */
+  readonly closed: 'formatted' | 'several' | null;
+  readonly corners: readonly [Point, Point, Point, Point];
+}
+
+/** Distance of the lines of a paragraph, in letter heights (5/3, the usual one of MTEXT). */
+const LINE_STEP = 5 / 3;
+
+/**
+ * All plain texts of a layout that are not blank.
+ * @throws FileError if the drawing is broken or binary
+ */
+export function textsOnSheet(bytes: Uint8Array, layout: string): TextOnSheet[] {
+  const texts = openDxf(bytes, false).texts.filter((text) => text.layout === layout && text.text.trim() !== '');
+  const count = new Map<string, number>();
+  for (const text of texts) count.set(anchorName(text), (count.get(anchorName(text)) ?? 0) + 1);
+  return texts.map((text): TextOnSheet => {
+    const { place } = text;
+    const lines = text.text.split('\n');
+    const air = place.height / 4;
+    const width = Math.max(...lines.map((line) => lineWidth(line, place.font ?? { file: '' }, place.height, place.widthFactor)), place.height);
+    const tall = place.height * (1 + (lines.length - 1) * LINE_STEP);
+    const left = { left: 0, centre: -width / 2, right: -width }[place.align];
+    const low = place.valign === 'top' ? -tall : place.valign === 'middle' ? -tall / 2 : FOOT[place.valign] * place.height;
+    const m = times(shift(place.at.x, place.at.y), turn(radians(place.rotation)));
+    const corner = (x: number, y: number): Point => apply(m, { x, y });
+    const [x0, y0, x1, y1] = [left - air, low - air, left + width + air, low + tall + air];
+    return {
+      name: anchorName(text),
+      text: text.text,
+      anchor: text.anchor,
+      closed: text.formatted ? 'formatted' : count.get(anchorName(text))! > 1 && !text.anchor ? 'several' : null,
+      corners: [corner(x0, y0), corner(x1, y0), corner(x1, y1), corner(x0, y1)],
+    };
   });
 }

@@ -7,9 +7,10 @@ export type Level = 'document' | 'variant' | 'copy' | 'body' | 'occurrence' | 's
 
 /**
  * Places of named values: property, file field, title block cell, lettering override (see {@link letteringName}), block placement (named
- * {@link PLACED}; `null` removes it), block definition, and read-only model facts (material, density, validation volume).
+ * {@link PLACED}; `null` removes it), block definition, anchor of a plain text (named {@link anchorName}), and read-only model facts
+ * (material, density, validation volume).
  */
-export type Place = 'property' | 'field' | 'cell' | 'lettering' | 'placed' | 'block' | 'fact';
+export type Place = 'property' | 'field' | 'cell' | 'lettering' | 'placed' | 'block' | 'anchor' | 'fact';
 
 /** Name of a sheet holder's placement value. */
 export const PLACED = 'block';
@@ -34,6 +35,33 @@ export function placedOf(text: string): PlacedBlock | null {
   const found = PLACED_TEXT.exec(text);
   return found && { block: found[1]!, at: { x: Number(found[2]), y: Number(found[3]) }, scale: Number(found[4] ?? 1), layout: found[5]! };
 }
+
+/** A plain text that somebody made a cell: of its sheet's block, or a label that stands alone. */
+export interface Anchor {
+  readonly kind: 'cell' | 'label';
+  readonly name: string;
+}
+
+/** Where an anchored text stands, in drawing units. */
+export interface AnchorPlace {
+  readonly layout: string;
+  readonly at: Point;
+}
+
+/** Longest name of an anchored text: extended data holds 255 bytes. */
+export const LONGEST_ANCHOR = 60;
+
+/** An anchor as readable text; inverse of {@link anchorOf}. */
+export const anchorText = ({ kind, name }: Anchor): string => `${kind} ${name}`;
+
+/** Parses an anchor; `null` if invalid. */
+export function anchorOf(text: string): Anchor | null {
+  const found = /^(cell|label) (\S(?:.*\S)?)$/.exec(text);
+  return found && found[2]!.length <= LONGEST_ANCHOR ? { kind: found[1] as Anchor['kind'], name: found[2]! } : null;
+}
+
+/** The name of an anchor value: where its text stands. */
+export const anchorName = ({ layout, at }: AnchorPlace): string => `${plainNumber(at.x)} ${plainNumber(at.y)} on ${layout}`;
 
 /** Lettering aspects: capital height in drawing units, and width factor. */
 export const LETTERING = ['height', 'width factor'] as const;

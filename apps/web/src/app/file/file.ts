@@ -40,6 +40,7 @@ const PLACES: Readonly<Record<Value['place'], string>> = {
   lettering: 'lettering of a cell',
   placed: 'block on the sheet',
   block: 'block definition',
+  anchor: 'anchored text',
   field: "file's own field",
   fact: 'said by the model',
 };

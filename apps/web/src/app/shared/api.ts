@@ -17,6 +17,7 @@ import {
   ApplyTakeBack,
   BoundCells,
   CellTray,
+  AnchorChange,
   BlockCellChange,
   BlockExchange,
   BomLayout,
@@ -32,6 +33,7 @@ import {
   PlaceMarks,
   PutDrawn,
   SetMark,
+  SheetPageQuery,
   ChangedProperty,
   CheckIn,
   FieldOrder,
@@ -287,6 +289,9 @@ export class Api {
   bomRenumber = (file: number, body: BomRenumber) => this.server.ask('POST /files/{file}/bom/renumber', { params: { file }, body });
   planCells = (body: BlockCellChange) => this.server.ask('POST /title-blocks/cells/plan', { body });
   changeCells = (body: BlockCellChange) => this.server.ask('POST /title-blocks/cells', { body });
+  bareSheets = (query: SheetPageQuery) => this.server.ask('GET /title-blocks/bare', { query });
+  planAnchors = (body: AnchorChange) => this.server.ask('POST /title-blocks/anchors/plan', { body });
+  anchorTexts = (body: AnchorChange) => this.server.ask('POST /title-blocks/anchors', { body });
   planExchange = (body: BlockExchange) => this.server.ask('POST /title-blocks/exchange/plan', { body });
   exchangeBlock = (body: BlockExchange) => this.server.ask('POST /title-blocks/exchange', { body });
   bomBlocks = () => this.server.ask('GET /bom/blocks');

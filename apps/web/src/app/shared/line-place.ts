@@ -8,7 +8,11 @@ import { ExactName } from './exact-name';
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [ExactName],
   template: `
-    <rule-exact-name [name]="line().name" />
+    @if (line().place === 'anchor') {
+      text at {{ line().name }}
+    } @else {
+      <rule-exact-name [name]="line().name" />
+    }
     @if (line().holder) {
       <small>{{ levels[line().holderLevel ?? ''] ?? 'holder' }} {{ line().holderLabel ?? line().holder }}</small>
     }

@@ -1,10 +1,15 @@
-import { CellOnSheet } from '@rule/core/drawing';
+import { CellOnSheet, TextOnSheet } from '@rule/core/drawing';
 import { Point } from '@rule/core/files';
 import { Box } from '@rule/core/lettering';
 import { Inks, Look, ShownText, Size } from './painter';
 
 /** A cell on the sheet, in drawing units. */
 export interface SheetCell extends Omit<CellOnSheet, 'corners'> {
+  readonly corners: readonly Point[];
+}
+
+/** A plain text on the sheet, in drawing units. */
+export interface SheetText extends Omit<TextOnSheet, 'corners'> {
   readonly corners: readonly Point[];
 }
 
@@ -25,6 +30,7 @@ export type FromSheet =
       /** The block's area; `null` if nested. */
       readonly focus: Box | null;
       readonly cells: readonly SheetCell[];
+      readonly texts: readonly SheetText[];
       readonly left: Readonly<Record<string, number>>;
       readonly cut: boolean;
     }

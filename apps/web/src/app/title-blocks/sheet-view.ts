@@ -16,7 +16,7 @@ import {
 import { Box } from '@rule/core/lettering';
 import { InputTextModule } from 'primeng/inputtext';
 import { Inks, Look, ShownText, Size } from './painter';
-import { FromSheet, SheetCell } from './sheet-messages';
+import { FromSheet, SheetCell, SheetText } from './sheet-messages';
 import { SheetPainter, SheetPainters } from './sheet-painter';
 
 /** A cell's mark on the sheet. */
@@ -36,6 +36,8 @@ export interface ShownSheet {
 
 const STEP = 1.25;
 const MOST_ZOOM = 400;
+/** Texts shown at once to be chosen. */
+const MOST_TEXTS = 400;
 
 /** The drawn sheet with selectable cells; pan and zoom by pointer, wheel and keys. */
 @Component({
@@ -78,6 +80,22 @@ const MOST_ZOOM = 400;
             <span class="lacks">{{ cell.tag }}</span>
           }
         </button>
+      }
+      @for (text of free(); track text.of.name) {
+        <button
+          type="button"
+          class="cell free"
+          [class.anchored]="text.of.anchor"
+          [class.on]="picked() === text.of.name"
+          [style.left.px]="text.x"
+          [style.top.px]="text.y"
+          [style.width.px]="text.width"
+          [style.height.px]="text.height"
+          [style.transform]="text.turn ? 'rotate(' + text.turn + 'deg)' : null"
+          [attr.aria-label]="(text.of.anchor ? 'Anchored text ' : 'Text ') + text.of.text"
+          [attr.aria-pressed]="picked() === text.of.name"
+          (click)="pick.emit(text.of)"
+        ></button>
       }
       @if (writingAt(); as at) {
         <div class="writing" [style.left.px]="at.x" [style.top.px]="at.y" [style.width.px]="at.width">
@@ -154,6 +172,12 @@ const MOST_ZOOM = 400;
     .cell.bad {
       border-bottom: 2px dotted var(--vermilion);
     }
+    .cell.free {
+      border: 1px dashed var(--soft);
+    }
+    .cell.anchored {
+      border: 1px solid var(--verdigris);
+    }
     .cell.on {
       border: 2px solid var(--verdigris);
     }
@@ -216,6 +240,11 @@ export class SheetView {
   readonly texts = input<readonly ShownText[]>([]);
   readonly marks = input<readonly CellMark[]>([]);
   readonly chosen = input<readonly string[]>([]);
+  /** Whether plain texts are chosen instead of cells. */
+  readonly anchoring = input(false);
+  /** Name of the chosen text. */
+  readonly picked = input<string | null>(null);
+  readonly pick = output<SheetText>();
   readonly choose = output<{ readonly tag: string; readonly more: boolean }>();
   /** Requests typing in a cell. */
   readonly write = output<string>();
@@ -244,7 +273,7 @@ export class SheetView {
   /** Page positions of the block's cells. */
   protected readonly placed = computed(() => {
     const opened = this.opened();
-    if (!opened) return [];
+    if (!opened || this.anchoring()) return [];
     const { holder } = this.sheet();
     const marks = new Map(this.marks().map((mark) => [mark.tag, mark]));
     return opened.cells
@@ -259,6 +288,19 @@ export class SheetView {
           ...this.boxOn(cell),
         };
       });
+  });
+  /** Plain texts in sight with their areas on the page. */
+  protected readonly free = computed(() => {
+    const opened = this.opened();
+    if (!opened || !this.anchoring()) return [];
+    const { width, height } = this.size();
+    return (
+      opened.texts
+        .map((of) => ({ of, ...this.boxOn(of) }))
+        // A frame that is not measured yet hides nothing.
+        .filter((text) => width === 0 || (text.x < width && text.y < height && text.x + text.width > 0 && text.y + text.height > 0))
+        .slice(0, MOST_TEXTS)
+    );
   });
   protected readonly writingAt = computed(() => {
     const tag = this.writing()?.tag;
@@ -362,7 +404,7 @@ export class SheetView {
   }
 
   /** A cell's area on the page: a rectangle rotated about its lower left corner. */
-  private boxOn({ corners }: SheetCell): { x: number; y: number; width: number; height: number; turn: number } {
+  private boxOn({ corners }: Pick<SheetCell, 'corners'>): { x: number; y: number; width: number; height: number; turn: number } {
     const [a, b, , d] = corners.map((corner) => this.onPage(corner)) as [Box, Box, Box, Box];
     const [width, height] = [Math.hypot(b.x - a.x, b.y - a.y), Math.hypot(d.x - a.x, d.y - a.y)];
     const turn = (Math.atan2(b.y - a.y, b.x - a.x) * 180) / Math.PI;

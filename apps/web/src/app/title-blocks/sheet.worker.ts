@@ -1,5 +1,5 @@
-import { SheetPicture, cellsOnSheet, drawSheet } from '@rule/core/drawing';
-import { FileError } from '@rule/core/files';
+import { SheetPicture, cellsOnSheet, drawSheet, textsOnSheet } from '@rule/core/drawing';
+import { FileError, Point } from '@rule/core/files';
 import { Box } from '@rule/core/lettering';
 import { Painter, fontsOf } from './painter';
 import { FromSheet, SheetCell, ToSheet } from './sheet-messages';
@@ -123,16 +123,18 @@ async function open({ file, layout, holder, n }: Extract<ToSheet, { readonly do:
     if (wanted !== n) return;
     const picture = drawSheet(bytes, layout);
     const { origin } = picture;
-    const cells = cellsOnSheet(bytes, layout).map((cell): SheetCell => ({
-      ...cell,
-      corners: cell.corners.map(({ x, y }) => ({ x: x - origin.x, y: y - origin.y })),
-    }));
+    const near = <T extends { readonly corners: readonly Point[] }>(one: T) => ({
+      ...one,
+      corners: one.corners.map(({ x, y }) => ({ x: x - origin.x, y: y - origin.y })),
+    });
+    const cells = cellsOnSheet(bytes, layout).map(near);
+    const texts = textsOnSheet(bytes, layout).map(near);
     const focus = around(cells.filter((cell) => cell.holder === holder));
     shot = null;
     took = 0;
     const plain = new Map(cells.flatMap((cell) => (cell.handle === null ? [] : [[cell.handle, cell] as const])));
     painter = new Painter(picture, focus, plain, alone(cells));
-    scope.postMessage({ is: 'opened', n, extent: picture.extent, focus, cells, left: picture.left, cut: picture.cut });
+    scope.postMessage({ is: 'opened', n, extent: picture.extent, focus, cells, texts, left: picture.left, cut: picture.cut });
     paint();
     await loadFonts(picture);
     paint();

@@ -1,5 +1,5 @@
 import { describe, expect, it } from '@jest/globals';
-import { BlockCell, BlockCellPlan, BlockExchangePlan, BlockRow, BlockView, OwnedValue, SheetPage } from '@rule/contract';
+import { AnchorPlan, BlockCell, BlockCellPlan, BlockExchangePlan, BlockRow, BlockView, OwnedValue, SheetPage } from '@rule/contract';
 import { FitRule } from '@rule/core/lettering';
 import { Binding, PLAIN_CELL } from '@rule/core/schema';
 import { BoundCell, CellFit } from '@rule/core/titleblocks';
@@ -134,6 +134,10 @@ const drawn = (stage: Stage): Promise<void> => {
     extent: { x: 0, y: 0, width: 420, height: 297 },
     focus: { x: 0, y: 0, width: 40, height: 18 },
     cells,
+    texts: [
+      { name: '5 50 on Front', text: 'NOT TO BE SCALED', anchor: null, closed: null, corners: room.map(({ x, y }) => ({ x, y: y + 50 })) },
+      { name: '5 70 on Front', text: 'bold', anchor: null, closed: 'formatted' as const, corners: room.map(({ x, y }) => ({ x, y: y + 70 })) },
+    ],
     left: { picture: 1 },
     cut: false,
   });
@@ -145,6 +149,7 @@ const staged = async (more: object = {}, inputs: Record<string, unknown> = {}, r
     {
       blocks: [block],
       blockSheets: sheets,
+      bareSheets: { total: 0, rows: [] },
       block: view,
       bindCells: {},
       draft: draftView(properties),
@@ -170,6 +175,16 @@ const staged = async (more: object = {}, inputs: Record<string, unknown> = {}, r
   await stage.show(TitleBlocksStation, inputs);
   return stage;
 };
+/** Chooses in a list by its label. */
+const picked = async (stage: Stage, label: string, value: unknown) => {
+  const field = stage.fixture.debugElement.queryAll(By.directive(Select)).find((each) => {
+    const own = each.componentInstance as Select;
+    return own.ariaLabel === label || (own.ariaLabelledBy !== undefined && stage.text(`#${own.ariaLabelledBy}`) === label);
+  })!;
+  field.triggerEventHandler('ngModelChange', value);
+  await stage.settled();
+};
+
 const rows = (stage: Stage) =>
   [...stage.page.querySelectorAll('rule-cell-table tbody tr')].map((row) =>
     [...row.querySelectorAll('td')].map((one) => one.textContent.replace(/\s+/g, ' ').trim()),
@@ -515,6 +530,55 @@ describe('title blocks', () => {
   });
 });
 
+describe('plain texts that are made cells', () => {
+  const plan: AnchorPlan = {
+    drawings: 2,
+    texts: 3,
+    examples: [
+      { file: 7, path: 'DR-15/drum.dxf', layout: 'Front', text: 'NOT TO BE SCALED' },
+      { file: 8, path: 'DR-15/frame.dxf', layout: 'Layout1', text: 'Not to be scaled' },
+    ],
+    left: [{ file: 9, path: 'DR-15/old.dxf', reason: 'The file is released in the vault.' }],
+  };
+  const tray = { tray: { lines: [], counts: { lines: 3, accepted: 3, files: 2, undecided: 0 } }, cells: 3, left: [] };
+  const texts = (stage: Stage) => [...stage.page.querySelectorAll<HTMLElement>('.cell')].map((one) => one.getAttribute('aria-label'));
+
+  it('are chosen on the sheet, named, looked for in other drawings, and go to the tray', async () => {
+    const stage = await staged({ planAnchors: plan, anchorTexts: tray });
+    await drawn(stage);
+    await stage.click('Anchor texts');
+    expect(texts(stage)).toEqual(['Text NOT TO BE SCALED', 'Text bold']);
+    await stage.click('Text bold');
+    expect(stage.text('rule-anchor-text')).toContain('formatting of its own');
+    await stage.click('Text NOT TO BE SCALED');
+    expect(stage.last('planAnchors')).toBeUndefined();
+    await stage.type('Name of the cell', 'Note');
+    await picked(stage, 'So are', 'same place');
+    await stage.rested();
+    expect(stage.text('rule-anchor-text')).toContain('3 texts in 2 drawings.');
+    expect(stage.last('planAnchors')).toEqual([
+      { file: 7, name: '5 50 on Front', anchor: { kind: 'cell', name: 'Note' }, among: 'same place', in: 'its folder' },
+    ]);
+    expect(stage.text('rule-anchor-text')).toContain('DR-15/old.dxf: The file is released in the vault.');
+    await stage.click('Anchor 3 texts');
+    expect(stage.last('anchorTexts')).toMatchObject([{ anchor: { kind: 'cell', name: 'Note' } }]);
+    expect(stage.page.querySelector('rule-anchor-text')).toBeNull();
+    await stage.click('Back to cells');
+    expect(texts(stage)).toHaveLength(2);
+    expect(texts(stage)[0]).toContain('Cell MATL');
+  });
+  it('are found on sheets that have no cell at all', async () => {
+    const stage = await staged(
+      { bareSheets: { total: 1, rows: [{ file: 7, path: 'DR-15/old.dxf', lock: null, layout: 'Front', sheets: 1 }] }, planAnchors: plan },
+      { bare: '1' },
+    );
+    expect(stage.text('h1')).toBe('Sheets without cells');
+    await drawn(stage);
+    expect(painters.asked.at(-1)).toMatchObject({ file: 7, layout: 'Front', holder: '' });
+    expect(texts(stage)).toContain('Text NOT TO BE SCALED');
+  });
+});
+
 describe('a block that is exchanged for another', () => {
   const plan: BlockExchangePlan = {
     sheets: 2,
@@ -530,15 +594,6 @@ describe('a block that is exchanged for another', () => {
     lender: 'DR-15/new.dxf',
     left: [{ file: 8, path: 'DR-15/frame.dxf', reason: 'The file is released in the vault.' }],
   };
-  const picked = async (stage: Stage, label: string, value: unknown) => {
-    const field = stage.fixture.debugElement.queryAll(By.directive(Select)).find((each) => {
-      const own = each.componentInstance as Select;
-      return own.ariaLabel === label || (own.ariaLabelledBy !== undefined && stage.text(`#${own.ariaLabelledBy}`) === label);
-    })!;
-    field.triggerEventHandler('ngModelChange', value);
-    await stage.settled();
-  };
-
   it('is planned cell by cell, says what would be lost, and goes to the tray', async () => {
     const stage = await staged({
       bomBlocks: [

@@ -1,5 +1,8 @@
 import { computed, inject } from '@angular/core';
 import {
+  AnchorChange,
+  AnchorPlan,
+  BareSheets,
   BlockCell,
   BlockCellChange,
   BlockCellPlan,
@@ -24,7 +27,7 @@ import { count } from '@rule/core/words';
 import { patchState, signalStore, withComputed, withMethods, withState } from '@ngrx/signals';
 import { rxMethod } from '@ngrx/signals/rxjs-interop';
 import { Store } from '@ngrx/store';
-import { EMPTY, Observable, catchError, pipe, switchMap, tap } from 'rxjs';
+import { EMPTY, Observable, catchError, debounceTime, pipe, switchMap, tap } from 'rxjs';
 import { Api, CatalogueActions, catalogueFeature, leftOutText, Notices, problemOf, TrayActions } from '../shared';
 
 interface State {
@@ -44,6 +47,11 @@ interface State {
   readonly conflicts: TakenUpAnswer['conflicts'];
   /** Blocks defined in any drawing. */
   readonly known: readonly DrawnBlock[];
+  /** Sheets without any cell. */
+  readonly bare: BareSheets | null;
+  /** Preview of anchored texts; `null` without a change. */
+  readonly anchorPlan: AnchorPlan | null;
+  readonly anchorProblem: string | null;
   /** Preview of changed cells; `null` without a change. */
   readonly cellPlan: BlockCellPlan | null;
   readonly cellProblem: string | null;
@@ -69,6 +77,8 @@ interface Wanted {
 
 /** Maximum sheets in the index. */
 const MOST_SHEETS = 500;
+/** Typing pauses that end a request. */
+const PAUSE_MS = 250;
 
 const sum = (cells: readonly BlockCell[], state: CellState): number => cells.reduce((total, cell) => total + (cell.states[state] ?? 0), 0);
 
@@ -85,6 +95,9 @@ export const TitleBlocksStore = signalStore(
     learning: false,
     conflicts: [],
     known: [],
+    bare: null,
+    anchorPlan: null,
+    anchorProblem: null,
     cellPlan: null,
     cellProblem: null,
     exchange: null,
@@ -190,13 +203,13 @@ export const TitleBlocksStore = signalStore(
     /** Work on placed blocks that ends in the tray. */
     const inTray = (
       work: Observable<CellTrayAnswer>,
-      problem: (text: string | null) => Partial<Pick<State, 'cellProblem' | 'exchangeProblem'>>,
+      problem: (text: string | null) => Partial<Pick<State, 'anchorProblem' | 'cellProblem' | 'exchangeProblem'>>,
       done: () => void,
     ): void => {
       patchState(store, { exchanging: true, ...problem(null) });
       work.subscribe({
         next: ({ tray, left }) => {
-          patchState(store, { exchanging: false, exchange: null, cellPlan: null });
+          patchState(store, { exchanging: false, exchange: null, cellPlan: null, anchorPlan: null });
           trayed(tray, true);
           const without = leftOutText(left, 'drawing');
           if (without) notices.done(without);
@@ -318,6 +331,36 @@ export const TitleBlocksStore = signalStore(
           }),
         ),
       ),
+      loadBare: rxMethod<void>(
+        pipe(
+          switchMap(() =>
+            api.bareSheets({ offset: 0, limit: MOST_SHEETS }).pipe(
+              tap((bare) => patchState(store, { bare })),
+              catchError(failed),
+            ),
+          ),
+        ),
+      ),
+      /** Previews anchoring of texts; nothing without one. */
+      planAnchors: rxMethod<AnchorChange | null>(
+        pipe(
+          tap(() => patchState(store, { anchorProblem: null, anchorPlan: null })),
+          debounceTime(PAUSE_MS),
+          switchMap((change) =>
+            change === null
+              ? EMPTY
+              : api.planAnchors(change).pipe(
+                  tap((anchorPlan) => patchState(store, { anchorPlan })),
+                  catchError((failure: unknown) => {
+                    patchState(store, { anchorProblem: problemOf(failure).detail });
+                    return EMPTY;
+                  }),
+                ),
+          ),
+        ),
+      ),
+      /** Adds anchored texts to the tray. */
+      anchorTexts: (change: AnchorChange, done: () => void): void => inTray(api.anchorTexts(change), (anchorProblem) => ({ anchorProblem }), done),
       loadKnown: rxMethod<void>(
         pipe(
           switchMap(() =>

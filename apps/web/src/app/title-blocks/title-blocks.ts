@@ -8,6 +8,7 @@ import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { Bench, Count, FileLink, IndexEntry, IndexList, IndexRow, Notices, sessionFeature, trayFeature } from '../shared';
+import { AnchorText } from './anchor-text';
 import { BindSeveral } from './bind-several';
 import { CellInspector } from './cell-inspector';
 import { SHORT, SHOWN_STATES, cellRows, markOf, shownText } from './cell-row';
@@ -15,6 +16,7 @@ import { CellTable } from './cell-table';
 import { ConflictList } from './conflict-list';
 import { ChangeCells } from './change-cells';
 import { ExchangeBlock } from './exchange-block';
+import { SheetText } from './sheet-messages';
 import { SheetModel } from './sheet-model';
 import { SheetView } from './sheet-view';
 import { TitleBlocksStore } from './title-blocks.store';
@@ -25,6 +27,7 @@ import { TitleBlocksStore } from './title-blocks.store';
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [TitleBlocksStore],
   imports: [
+    AnchorText,
     Bench,
     BindSeveral,
     ButtonModule,
@@ -49,11 +52,22 @@ import { TitleBlocksStore } from './title-blocks.store';
           <rule-index-row
             [text]="row.name"
             [end]="row.placed > row.sheets ? (row.placed | count: 'label') : (row.sheets | count: 'sheet')"
-            [on]="row.family === store.block()?.family"
-            (choose)="go({ block: row.family, sheet: null, cell: null, state: null })"
+            [on]="!onBare() && row.family === store.block()?.family"
+            (choose)="go({ block: row.family, sheet: null, cell: null, state: null, bare: null })"
           />
         }
-        @if (store.block()) {
+        @if (store.bare()?.total; as n) {
+          <rule-index-row
+            text="Without cells"
+            [end]="n | count: 'sheet'"
+            [on]="onBare()"
+            (choose)="go({ bare: 1, block: null, sheet: null, cell: null, state: null })"
+          />
+        }
+        @if (onBare()) {
+          <h3>Sheets without cells</h3>
+          <rule-index-list [entries]="bareEntries()" [chosen]="bareAt()" (choose)="goBare($event)" />
+        } @else if (store.block()) {
           <h3>{{ chosenState() ? 'Sheets with a cell that ' + clause(chosenState()!) : 'Sheets with this block' }}</h3>
           <rule-index-list [entries]="sheetEntries()" [chosen]="sheetAt()" (choose)="goSheet($event)" />
           @if (store.sheets(); as page) {
@@ -69,7 +83,33 @@ import { TitleBlocksStore } from './title-blocks.store';
       @if (store.error(); as text) {
         <p class="note bad" role="alert">{{ text }}</p>
       }
-      @if (store.block(); as b) {
+      @if (onBare()) {
+        <div class="head">
+          <div>
+            <h1>Sheets without cells</h1>
+            <p>
+              {{
+                store.bare()?.total === 0
+                  ? 'There are none: every sheet has cells.'
+                  : 'No block on them has attributes, and no text stands in a box with a caption. Choose a text that shall be a cell.'
+              }}
+            </p>
+          </div>
+        </div>
+        @if (bareSheet(); as s) {
+          <p class="sheet"><rule-file [id]="s.file" [path]="s.path" [text]="leaf(s.path)" />, {{ s.layout === 'model' ? 'model space' : s.layout }}</p>
+          <div class="card">
+            <rule-sheet-view
+              [sheet]="s"
+              [version]="applied()"
+              [label]="'Sheet ' + s.layout + ' of ' + leaf(s.path)"
+              [anchoring]="true"
+              [picked]="picked()?.name ?? null"
+              (pick)="picked.set($event)"
+            />
+          </div>
+        }
+      } @else if (store.block(); as b) {
         <div class="head">
           <div>
             <h1>{{ b.name }}</h1>
@@ -80,6 +120,9 @@ import { TitleBlocksStore } from './title-blocks.store';
           </div>
           @if (mayEdit()) {
             <div class="actions">
+              @if (store.view()) {
+                <p-button severity="secondary" [label]="anchoring() ? 'Back to cells' : 'Anchor texts'" (onClick)="anchoring.set(!anchoring())" />
+              }
               @if (!changing()) {
                 <p-button severity="secondary" label="Change" ariaLabel="Change the cells of this block" (onClick)="changing.set(true)" />
               }
@@ -151,6 +194,9 @@ import { TitleBlocksStore } from './title-blocks.store';
               [marks]="marks()"
               [chosen]="chosen()"
               [writing]="writing()"
+              [anchoring]="anchoring()"
+              [picked]="picked()?.name ?? null"
+              (pick)="picked.set($event)"
               (choose)="pick($event)"
               (write)="beginWriting($event)"
               (written)="write($event)"
@@ -174,7 +220,15 @@ import { TitleBlocksStore } from './title-blocks.store';
       }
 
       <div bench="inspector">
-        @if (chosenRow(); as row) {
+        @if (onBare() && !bareSheet()) {
+          <p class="soft">Nothing is left to anchor.</p>
+        } @else if (textSheet(); as sheet) {
+          @if (picked(); as text) {
+            <rule-anchor-text [sheet]="sheet" [text]="text" (anchored)="picked.set(null)" />
+          } @else {
+            <p class="soft">Choose a text on the sheet to make it a cell. Its anchor is kept in the drawing, as extended data of the text.</p>
+          }
+        } @else if (chosenRow(); as row) {
           <rule-cell-inspector [row]="row" [hint]="hintOf(row)" [together]="more()" (write)="beginWriting(row.tag)" />
         } @else {
           <p class="soft">Select a cell to see what it shows and why, and to bind it.</p>
@@ -182,7 +236,7 @@ import { TitleBlocksStore } from './title-blocks.store';
             <rule-bind-several />
           }
         }
-        @if (store.view(); as v) {
+        @if (!textSheet() && store.view(); as v) {
           @if (asksModel() || v.model.file !== null) {
             <rule-sheet-model [view]="v" />
           }
@@ -228,6 +282,8 @@ export class TitleBlocksStation {
   readonly sheet = input<string>();
   readonly cell = input<string>();
   readonly state = input<string>();
+  /** Whether sheets without cells are shown. */
+  readonly bare = input<string>();
 
   protected readonly mayEdit = this.global.selectSignal(sessionFeature.selectMayEdit);
   protected readonly mayAdminister = this.global.selectSignal(sessionFeature.selectMayAdminister);
@@ -239,6 +295,37 @@ export class TitleBlocksStation {
   protected readonly exchanging = linkedSignal({ source: () => this.store.block()?.family, computation: () => false });
   /** The same for changing its cells. */
   protected readonly changing = linkedSignal({ source: () => this.store.block()?.family, computation: () => false });
+  protected readonly onBare = computed(() => this.bare() !== undefined);
+  protected readonly bareEntries = computed<IndexEntry[]>(() =>
+    (this.store.bare()?.rows ?? []).map(({ path, layout, sheets, lock }, id) => ({
+      id,
+      text: sheets > 1 ? `${fileName(path)} · ${layout}` : fileName(path),
+      end: lock ? 'locked' : '',
+      tone: '',
+    })),
+  );
+  protected readonly bareAt = computed(() => {
+    const rows = this.store.bare()?.rows ?? [];
+    const at = rows.findIndex((row) => `${row.file}/${row.layout}` === this.sheet());
+    return at >= 0 ? at : rows.length ? 0 : null;
+  });
+  protected readonly bareSheet = computed(
+    () => {
+      const at = this.bareAt();
+      const row = at === null ? undefined : this.store.bare()?.rows[at];
+      return row ? { file: row.file, path: row.path, layout: row.layout, holder: '' } : null;
+    },
+    { equal: (a, b) => JSON.stringify(a) === JSON.stringify(b) },
+  );
+  /** Whether plain texts are chosen on the sheet instead of cells; reset for another block. */
+  protected readonly anchoring = linkedSignal({ source: () => this.store.block()?.family, computation: () => false });
+  /** The sheet on which texts are chosen; `null` while cells are. */
+  protected readonly textSheet = computed(() => (this.onBare() ? this.bareSheet() : this.anchoring() ? this.shownSheet() : null));
+  /** The chosen text; reset for another sheet. */
+  protected readonly picked = linkedSignal<unknown, SheetText | null>({
+    source: () => JSON.stringify([this.textSheet(), this.applied()]),
+    computation: () => null,
+  });
   protected readonly chosenState = computed(() => CELL_STATES.find((state) => state === this.state()) ?? null);
   protected readonly stateCounts = computed(() => {
     const count = this.store.inState();
@@ -305,7 +392,10 @@ export class TitleBlocksStation {
   constructor() {
     effect(() => {
       this.applied();
-      untracked(() => this.store.load());
+      untracked(() => {
+        this.store.load();
+        this.store.loadBare();
+      });
     });
     effect(() => {
       if (this.mayAdminister()) untracked(() => this.store.loadProperties());
@@ -342,6 +432,10 @@ export class TitleBlocksStation {
   protected goSheet(at: number): void {
     const { file, holder } = this.store.rows()[at]!;
     this.go({ sheet: `${file}/${holder}` });
+  }
+  protected goBare(at: number): void {
+    const { file, layout } = this.store.bare()!.rows[at]!;
+    this.go({ sheet: `${file}/${layout}` });
   }
   protected toggle(state: CellState): void {
     this.go({ state: this.chosenState() === state ? null : state, sheet: null });

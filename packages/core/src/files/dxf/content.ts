@@ -1,4 +1,6 @@
 import { BlockReading, FileProblem, InsertReading, OwnLettering, Point, SheetReading } from '../contract';
+import { DrawingText } from './anchors';
+import { SheetText } from './plain-cells';
 import { DxfIndex } from './scan';
 import { DxfText } from './text';
 
@@ -14,6 +16,8 @@ export interface DxfContent {
   readonly fields: readonly { readonly name: string; readonly value: string; readonly valueAt: number }[];
   readonly blocks: readonly BlockContent[];
   readonly inserts: readonly InsertContent[];
+  /** Plain texts of all layouts. */
+  readonly texts: readonly DrawingText[];
   readonly sheets: readonly SheetReading[];
   /** Index of the value of `$HANDSEED`; -1 if none. */
   readonly handleSeedAt: number;
@@ -64,6 +68,8 @@ export interface CellContent {
   /** Index of the height inside multi-line text. */
   readonly innerHeightAt: number;
   readonly lettering: { readonly height: number; readonly widthFactor: number; readonly at: Point } | null;
+  /** Lettering of a label; its block says that of the first one of its name. */
+  readonly place?: SheetText<unknown>['place'];
   /** Handle of a plain text, and whether it is an MTEXT. */
   readonly textHandle?: string | undefined;
   readonly paragraph?: boolean;

@@ -12,6 +12,8 @@ export { UNDEFINED_STYLE, styleOfText, stylesOf, type DrawingStyle } from './sty
 export { drawnText, plainMtext } from './text';
 export { scaleOf, viewportOf } from './views';
 export { julianInstant, openDxf };
+export type { DrawingText } from './anchors';
+export { PLAIN_FAMILY } from './plain-cells';
 export { carriedBlock, definitionText } from './carry';
 export { cellSteps } from './recell';
 export { boxOf, makeSheet } from './make';

@@ -18,6 +18,23 @@ export interface PlainCell<T> extends SheetText<T> {
 /** Display name of the pseudo-block of plain texts. */
 export const PLAIN_TEXTS = 'Plain texts';
 
+/** Family of the pseudo-blocks of plain texts. */
+export const PLAIN_FAMILY = PLAIN_TEXTS.toLowerCase();
+
+/** Display name of the pseudo-block of anchored labels. */
+export const LABELS = 'Labels';
+
+/** A plain text's cell as a definition. */
+export const plainDefinition = (tag: string, place: SheetText<unknown>['place']): CellDefinition => ({
+  ...place,
+  tag,
+  prompt: '',
+  preset: '',
+  constant: false,
+  multiline: false,
+  plain: true,
+});
+
 /** Minimum captioned texts. */
 const LEAST = 3;
 /** Maximum texts × lines compared per sheet. */

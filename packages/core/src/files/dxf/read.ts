@@ -13,17 +13,20 @@ import {
   ReadValue,
   SheetReading,
   ViewBox,
+  anchorName,
+  anchorText,
   placedText,
 } from '../contract';
 import { Keys } from '../keys';
 import { Vertex } from './area';
+import { DrawingText, anchorGroups } from './anchors';
 import { BlockContent, CellContent, DxfContent, InsertContent } from './content';
 import { DxfGroups, Entity } from './groups';
 import { MODEL, layoutOfBlock, layoutOfEntity, layoutRecord } from './layouts';
 import { leaderParts, leaderTexts } from './leaders';
 import { letteringValues, ownLettering } from './lettering';
 import { DrawnOutline, DrawnText, Outlines } from './nesting';
-import { PLAIN_TEXTS, SheetText, plainCells } from './plain-cells';
+import { LABELS, PLAIN_TEXTS, SheetText, plainCells, plainDefinition } from './plain-cells';
 import { DrawingStyle, styleOfText, stylesOf } from './styles';
 import { drawnText, isFormatted, plainMtext } from './text';
 import { Viewport, distanceTo, inModel, onPaper, scaleOf, viewportOf } from './views';
@@ -61,6 +64,17 @@ interface Gathered {
   readonly outlines: DrawnOutline[];
   readonly texts: DrawnText[];
 }
+
+/** A plain text with the groups of its anchor. */
+interface AnchoredText extends SheetText<Entity>, Pick<DrawingText, 'anchor' | 'anchorFrom' | 'anchorTo' | 'formatted'> {}
+
+/** Labels of a drawing. */
+interface Labels {
+  readonly block: BlockContent;
+  readonly inserts: readonly InsertContent[];
+}
+
+const ORIGIN: Point = { x: 0, y: 0 };
 
 class Reader extends DxfGroups {
   /** @param whole whether to read viewport scales, outlines and labels too */
@@ -103,16 +117,33 @@ class Reader extends DxfGroups {
     inserts.push(...this.nested(parts, [{ layoutOf, entities: top }, ...layouts.map(({ name, entities }) => ({ layoutOf: () => name, entities }))], byName));
     const units = this.variable('$INSUNITS');
     const unit = units < 0 ? null : (INSERT_UNITS[this.raw(units)] ?? null);
-    for (const { name, entities } of [...byLayout(top, layoutOf), ...layouts]) {
-      const plain = this.plainBlock(
-        name,
-        entities,
-        blocks.some((block) => block.name === PLAIN_TEXTS),
-      );
-      if (!plain) continue;
-      blocks.push(plain.block);
-      inserts.push(plain.insert);
+    const plain = [...byLayout(top, layoutOf), ...layouts].map(({ name, entities }) => ({ layout: name, entities, texts: this.textsOf(entities) }));
+    const isTaken = (name: string) => blocks.some((block) => block.name === name);
+    for (const { layout, entities, texts } of plain) {
+      const found = this.plainBlock(layout, texts, entities, isTaken(PLAIN_TEXTS));
+      if (!found) continue;
+      blocks.push(found.block);
+      inserts.push(found.insert);
     }
+    const labels = this.labels(plain, isTaken(LABELS) ? `${LABELS} (texts)` : LABELS);
+    if (labels) {
+      blocks.push(labels.block);
+      inserts.push(...labels.inserts);
+    }
+    const texts = plain.flatMap(({ layout, texts: own }) =>
+      own.map(({ entity, text, place, formatted, anchor, anchorFrom, anchorTo }): DrawingText => ({
+        layout,
+        layer: this.get(entity, 8) ?? '0',
+        at: place.at,
+        text,
+        place,
+        formatted,
+        anchor,
+        to: entity.to,
+        anchorFrom,
+        anchorTo,
+      })),
+    );
     const sheets = new Map<string, Gathered>();
     if (whole) {
       this.sheets(top, layoutOf, sheets);
@@ -121,8 +152,8 @@ class Reader extends DxfGroups {
     for (const { layout } of inserts) if (!sheets.has(layout) && this.papers.has(layout)) sheets.set(layout, { views: [], outlines: [], texts: [] });
     const seed = this.variable('$HANDSEED');
     const outlines = new Map<string, Outlines>();
-    for (const [layout, { outlines: drawn, texts }] of sheets) {
-      const own = new Outlines(drawn, texts.length + inserts.length);
+    for (const [layout, { outlines: drawn, texts: inside }] of sheets) {
+      const own = new Outlines(drawn, inside.length + inserts.length);
       if (!own.complete)
         problems.push({ code: 'outlines', message: `The layout ${layout} has too many outlines and texts to work out which texts lie in which outlines.` });
       outlines.set(layout, own);
@@ -137,7 +168,8 @@ class Reader extends DxfGroups {
       fields,
       blocks,
       inserts: inserts.map((insert) => surrounded(insert, outlines.get(insert.layout), sheets.get(insert.layout)?.views ?? [], model)),
-      sheets: [...sheets].map(([layout, { views, texts }]): SheetReading => {
+      texts,
+      sheets: [...sheets].map(([layout, { views, texts: inside }]): SheetReading => {
         const own = outlines.get(layout)!;
         const order = this.orders.get(layout);
         return {
@@ -145,7 +177,7 @@ class Reader extends DxfGroups {
           scales: views.map(plainScale),
           ...(views.length ? { largest: plainScale(views.reduce((best, view) => (frameArea(view) > frameArea(best) ? view : best))) } : {}),
           outlines: own.readings,
-          labels: own.labels(texts),
+          labels: own.labels(inside),
           paper: this.papers.get(layout) ?? null,
           unit,
           ...(order === undefined ? {} : { order }),
@@ -572,74 +604,110 @@ class Reader extends DxfGroups {
     });
   }
 
-  /**
-   * Captioned texts of a layout as a pseudo-block; `null` if none.
-   * @param more whether another layout has one
-   */
-  private plainBlock(layout: string, entities: readonly Entity[], more: boolean): { readonly block: BlockContent; readonly insert: InsertContent } | null {
+  /** Plain texts of a layout with their places and anchors. */
+  private textsOf(entities: readonly Entity[]): AnchoredText[] {
     const origin = { x: 0, y: 0 };
-    const texts = entities.flatMap((entity): SheetText<Entity>[] => {
+    return entities.flatMap((entity): AnchoredText[] => {
       if (entity.type !== 'TEXT' && entity.type !== 'MTEXT') return [];
       const raw = entity.type === 'TEXT' ? (this.get(entity, 1) ?? '') : this.longText(entity);
       const text = drawnText(entity.type === 'TEXT' ? raw : plainMtext(raw));
-      // Formatted MTEXT is not treated as a cell, as writing would lose formatting.
-      if (entity.type === 'MTEXT' && (isFormatted(raw) || this.find(entity, 3) >= 0)) return [];
-      return [{ entity, text, place: entity.type === 'TEXT' ? this.textPlace(entity, origin, 73) : this.paragraphPlace(entity) }];
+      // Writing would lose the formatting of an MTEXT.
+      const formatted = entity.type === 'MTEXT' && (isFormatted(raw) || this.find(entity, 3) >= 0);
+      const { anchor, from, to } = anchorGroups(this, entity);
+      const place = entity.type === 'TEXT' ? this.textPlace(entity, origin, 73) : this.paragraphPlace(entity);
+      return [{ entity, text, place, formatted, anchor, anchorFrom: from, anchorTo: to }];
     });
+  }
+
+  /** A plain text as a cell. */
+  private textCell(tag: string, { entity, text }: SheetText<Entity>): CellContent {
+    const request = this.requestOf(entity);
+    return {
+      tag,
+      text,
+      valueAt: this.find(entity, 1),
+      inner: [],
+      ...(request === undefined ? {} : { fixed: request || 'computed by the drawing' }),
+      heightAt: -1,
+      innerHeightAt: -1,
+      widthAt: -1,
+      lettering: null,
+      textHandle: this.get(entity, 5)?.trim(),
+      paragraph: entity.type === 'MTEXT',
+    };
+  }
+
+  /**
+   * Captioned and anchored texts of a layout as a pseudo-block; `null` if none.
+   * @param more whether another layout has one
+   */
+  private plainBlock(
+    layout: string,
+    all: readonly AnchoredText[],
+    entities: readonly Entity[],
+    more: boolean,
+  ): { readonly block: BlockContent; readonly insert: InsertContent } | null {
+    const texts = all.filter(({ formatted }) => !formatted);
     if (texts.length === 0) return null;
-    const lines = this.shapes(entities, origin).filter((shape) => shape.shape === 'line');
-    const cells = plainCells(texts, lines);
+    const lines = this.shapes(entities, ORIGIN).filter((shape) => shape.shape === 'line');
+    const anchored = texts.filter(({ anchor }) => anchor?.kind === 'cell');
+    const taken = new Set(texts.flatMap(({ entity, anchor }) => (anchor ? [entity] : [])));
+    const tags = new Keys();
+    const named = anchored.map((text) => ({ ...text, tag: tags.free(text.anchor!.name) }));
+    // An anchor names a text, whatever its caption says.
+    const captioned = plainCells(texts, lines)
+      .filter(({ entity }) => !taken.has(entity))
+      .map((cell) => ({ ...cell, tag: tags.free(cell.tag) }));
+    const cells: readonly (SheetText<Entity> & { readonly tag: string })[] = [...captioned, ...named];
     if (cells.length === 0) return null;
     const name = more ? `${PLAIN_TEXTS} (${layout})` : PLAIN_TEXTS;
-    const definitions = cells.map(({ tag, place }): CellDefinition => ({
-      ...place,
-      tag,
-      prompt: '',
-      preset: '',
-      constant: false,
-      multiline: false,
-      plain: true,
-    }));
+    const definitions = cells.map(({ tag, place }) => plainDefinition(tag, place));
     const rooms = roomsIn(definitions, lines);
-    const contents = cells.map(({ tag, text, entity }): CellContent => {
-      const request = this.requestOf(entity);
-      return {
-        tag,
-        text,
-        valueAt: this.find(entity, 1),
-        inner: [],
-        ...(request === undefined ? {} : { fixed: request || 'computed by the drawing' }),
-        heightAt: -1,
-        innerHeightAt: -1,
-        widthAt: -1,
-        lettering: null,
-        textHandle: this.get(entity, 5)?.trim(),
-        paragraph: entity.type === 'MTEXT',
-      };
-    });
+    const contents = cells.map((cell) => this.textCell(cell.tag, cell));
     return {
-      block: { name, base: origin, cells: definitions.map((cell, i) => ({ ...cell, room: rooms[i]! })), shapes: [], definitions: [] },
-      insert: {
-        block: name,
-        madeFrom: PLAIN_TEXTS,
-        fixed: fixedIn(contents),
-        holder: this.insertKeys.free(`texts:${layout}`),
-        layout,
-        missing: [],
-        cells: contents,
-        handle: undefined,
-        layer: '0',
-        at: origin,
-        scale: { x: 1, y: 1 },
-        rotation: 0,
-        own: {},
-        inPaper: false,
-        from: -1,
-        nameAt: -1,
-        attributesEnd: -1,
-        end: -1,
-        hasAttributes: true,
-      },
+      block: { name, base: ORIGIN, cells: definitions.map((cell, i) => ({ ...cell, room: rooms[i]! })), shapes: [], definitions: [] },
+      insert: this.textInsert(name, PLAIN_TEXTS, `texts:${layout}`, layout, contents, ORIGIN),
+    };
+  }
+
+  /** Anchored labels: each is a placed block of its own; their pseudo-block has a cell for every name. */
+  private labels(layouts: readonly { readonly layout: string; readonly texts: readonly AnchoredText[] }[], name: string): Labels | null {
+    const cells = new Map<string, CellDefinition>();
+    const inserts: InsertContent[] = [];
+    for (const { layout, texts } of layouts)
+      for (const text of texts) {
+        if (text.anchor?.kind !== 'label' || text.formatted) continue;
+        const { name: tag } = text.anchor;
+        const place = { ...text.place, at: ORIGIN };
+        if (!cells.has(tag)) cells.set(tag, plainDefinition(tag, place));
+        const { at } = text.place;
+        const key = this.get(text.entity, 5)?.trim() ?? `${at.x} ${at.y}`;
+        inserts.push(this.textInsert(name, LABELS, `label:${key}`, layout, [{ ...this.textCell(tag, text), place }], at));
+      }
+    return inserts.length ? { block: { name, base: ORIGIN, cells: [...cells.values()], shapes: [], definitions: [] }, inserts } : null;
+  }
+
+  private textInsert(block: string, madeFrom: string, key: string, layout: string, cells: CellContent[], at: Point): InsertContent {
+    return {
+      block,
+      madeFrom,
+      fixed: fixedIn(cells),
+      holder: this.insertKeys.free(key),
+      layout,
+      missing: [],
+      cells,
+      handle: undefined,
+      layer: '0',
+      at,
+      scale: { x: 1, y: 1 },
+      rotation: 0,
+      own: {},
+      inPaper: false,
+      from: -1,
+      nameAt: -1,
+      attributesEnd: -1,
+      end: -1,
+      hasAttributes: true,
     };
   }
 
@@ -722,7 +790,7 @@ function boxOf(view: Viewport, model: Outlines | undefined): ViewBox {
 /** A placed block with the outlines around it; on a sheet, also those of the model that a view shows there. */
 function surrounded(insert: InsertContent, own: Outlines | undefined, views: readonly Viewport[], model: Outlines | undefined): InsertContent {
   // A block of plain texts has no point of its own; the point of a nested one is not a point of the sheet.
-  if (insert.from < 0 || insert.inside !== undefined) return insert;
+  if (insert.madeFrom === PLAIN_TEXTS || insert.inside !== undefined) return insert;
   const around = own?.around(insert.at) ?? [];
   let index = -1;
   let nearest = Infinity;
@@ -778,6 +846,7 @@ export function readDxf(bytes: Uint8Array): FileReading {
     ...content.fields.filter((field) => field.value !== '').map(({ name, value }) => ({ place: 'field' as const, name, held: heldText(value) })),
     ...content.properties.map(({ name, value }) => ({ place: 'property' as const, name, held: heldText(value) })),
   ];
+  for (const text of content.texts) if (text.anchor) document.push({ place: 'anchor', name: anchorName(text), held: heldText(anchorText(text.anchor)) });
   const holders: HolderReading[] = [{ level: 'document', key: '', label: '', values: document }];
   const byName = new Map(content.blocks.map((block) => [block.name.toLowerCase(), block]));
   for (const insert of content.inserts)

@@ -1,8 +1,10 @@
 import { CarriedBlock, CarriedRecord, FileChange, FileError, PLACED, PlacedBlock, Point, letteringOf, placedOf } from '../contract';
 import { Edit, applyEdits } from '../edits';
-import { definitionSplices, removalSplices } from './carry';
+import { anchorSplices } from './anchors';
+import { GroupSplice, definitionSplices, removalSplices } from './carry';
 import { BlockContent, DxfContent, InsertContent } from './content';
 import { asPlaced } from './lettering';
+import { DxfGroups } from './groups';
 import { openDxf } from './read';
 import { codedText, toMtext } from './text';
 
@@ -29,6 +31,7 @@ export function modifyDxf(bytes: Uint8Array, changes: readonly FileChange[]): Ed
     switch (change.place) {
       case 'placed':
       case 'block':
+      case 'anchor':
         return [];
       case 'cell':
         if (placing.takesCell(change)) return [];
@@ -49,25 +52,40 @@ export function modifyDxf(bytes: Uint8Array, changes: readonly FileChange[]): Ed
     }
   });
   const handles = new Handles(content);
-  const added = [...placing.edits(handles), ...gainedEdits(content, gained, handles), ...definitionEdits(bytes, content, definitions, () => handles.free())];
+  const added = [
+    ...placing.edits(handles),
+    ...gainedEdits(content, gained, handles),
+    ...definitionEdits(bytes, content, definitions, () => handles.free()),
+    ...anchorEdits(bytes, content, changes, handles),
+  ];
   return [...edits, ...added, ...handles.edits()];
 }
 
 /** Edits that add or remove block definitions. */
 function definitionEdits(bytes: Uint8Array, content: DxfContent, changes: readonly FileChange[], free: () => string): Edit[] {
-  const { lines, eol } = content.index;
   // Shared layers, styles and line types are added once.
   const brought = new Set<string>();
   return changes.flatMap(({ holder, name, value, definition }) => {
     if (holder !== '') throw new FileError('no-holder', 'Blocks are defined in the whole drawing.');
     if (value !== null && !definition) throw new FileError('no-definition', `It is not said what the block ${name} consists of.`);
     const splices = value === null ? removalSplices(bytes, name) : definitionSplices(bytes, withoutKnown(definition!, brought), free);
-    return splices.map(({ at, to, groups }): Edit => ({
-      offset: lines[at]!,
-      length: lines[to]! - lines[at]!,
-      insert: encoder.encode(groups.map(([code, text]) => groupText(code, content.text.encode(text), eol)).join('')),
-    }));
+    return splices.map((splice) => splicedEdit(content, splice));
   });
+}
+
+function splicedEdit(content: DxfContent, { at, to, groups }: GroupSplice): Edit {
+  const { lines, eol } = content.index;
+  return {
+    offset: lines[at]!,
+    length: lines[to]! - lines[at]!,
+    insert: encoder.encode(groups.map(([code, text]) => groupText(code, content.text.encode(text), eol)).join('')),
+  };
+}
+
+/** Edits that anchor plain texts or let them go. */
+function anchorEdits(bytes: Uint8Array, content: DxfContent, changes: readonly FileChange[], handles: Handles): Edit[] {
+  const own = changes.filter((change) => change.place === 'anchor');
+  return own.length === 0 ? [] : anchorSplices(new DxfGroups(bytes), content.texts, own, () => handles.free()).map((splice) => splicedEdit(content, splice));
 }
 
 /** Removes records already added in this step. */

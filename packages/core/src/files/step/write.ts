@@ -80,7 +80,7 @@ class Writer {
     this.touched.add(place);
     if (change.place === 'field') return this.changeField(change);
     if (change.place === 'fact') throw new FileError('fact', `${change.name} is a fact about the model and cannot be written.`);
-    if (change.place === 'cell' || change.place === 'lettering' || change.place === 'placed' || change.place === 'block')
+    if (change.place === 'cell' || change.place === 'lettering' || change.place === 'placed' || change.place === 'block' || change.place === 'anchor')
       throw new FileError('no-cells', 'A STEP file has no title block cells.');
     const [existing, ...others] = this.held.get(placeOf(change.holder, change.name)) ?? [];
     if (!existing) {
