@@ -1,7 +1,7 @@
 import { existsSync, mkdirSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
-import { OlderStart, StartComparison, StartFilesView, ToDo } from '@rule/contract';
+import { OlderStart, Problem, StartComparison, StartFilesView, ToDo } from '@rule/contract';
 import { formatOf } from '@rule/core/files';
 import { newDraft } from '@rule/core/schema';
 import { Person, Rule, startRule } from './harness';
@@ -50,6 +50,31 @@ describe('start files', () => {
     const again = (await varga.post('/start-files/publish', plan).expect(200)).body as StartComparison[];
     expect(new Set(again.map((row) => row.effect))).toEqual(new Set(['unchanged']));
     expect(readFileSync(join(folder(), 'start part.step')).equals(before)).toBe(true);
+  });
+
+  it("copy a company's own drawing where one is chosen, which takes the place of the one made for its size", async () => {
+    const path = 'own/Office A3.dxf';
+    mkdirSync(join(rule.library, 'own'));
+    writeFileSync(join(rule.library, path), readFileSync(join(folder(), 'start drawing A3.dxf'), 'latin1').replace(/\nSHEET\r/g, '\nOFFICE\r'), 'latin1');
+    await varga.job(await varga.post('/libraries/rescan'));
+    const own = { ...plan, drawings: [await rule.file(path)] };
+    const compared = (await varga.post('/start-files/compare', own).expect(200)).body as StartComparison[];
+    expect(compared.filter((row) => row.effect === 'replaced').map((row) => row.name)).toEqual(
+      compared.filter((row) => row.name.endsWith('A3.dxf')).map((row) => row.name),
+    );
+    await varga.post('/start-files/publish', own).expect(200);
+    expect(readFileSync(join(folder(), 'start drawing A3.dxf'), 'latin1')).toContain('OFFICE');
+    const view = (await okafor.get('/start-files').expect(200)).body as StartFilesView;
+    expect(view).toMatchObject({ plan: { drawings: own.drawings }, drawings: [{ path }] });
+    // A drawing of the library has something in its model.
+    const [full] = await rule.db.all<{ id: number; path: string }>(`SELECT id, path FROM files WHERE path LIKE 'DR-15/drawings/%.dxf' ORDER BY path LIMIT 1`);
+    const answer = (await varga.post('/start-files/compare', { ...plan, drawings: [full!.id] })).body as Problem;
+    expect(answer).toMatchObject({ status: 422, code: 'not-empty', detail: expect.stringContaining(full!.path) });
+    expect((await varga.post('/start-files/compare', { ...plan, sheets: [], drawings: [] })).body).toMatchObject({ code: 'no-sheet' });
+    rmSync(join(rule.library, 'own'), { recursive: true });
+    await varga.job(await varga.post('/libraries/rescan'));
+    expect((await varga.post('/start-files/compare', own)).body).toMatchObject({ code: 'no-drawing' });
+    await varga.post('/start-files/publish', plan).expect(200);
   });
 
   it('of a newer edition replace the old ones, with a warning where someone has changed one; files of the old ones are known', async () => {

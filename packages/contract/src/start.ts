@@ -8,6 +8,8 @@ export interface StartPlan {
   /** Title block of start drawings, if any. */
   readonly block: string | null;
   readonly unit: 'mm' | 'in';
+  /** Numbers of drawings that start drawings are copies of; each takes the place of one made for its sheet size. */
+  readonly drawings: readonly number[];
 }
 
 /** A published start file. */
@@ -31,6 +33,8 @@ export interface StartFilesView {
   readonly published: { readonly edition: number; readonly at: string; readonly by: string | null } | null;
   readonly files: readonly StartFileRow[];
   readonly blocks: readonly string[];
+  /** The drawings of the plan that are still in a library. */
+  readonly drawings: readonly { readonly id: number; readonly path: string }[];
   readonly sheets: readonly { readonly name: string; readonly practice: 'iso' | 'asme' }[];
 }
 

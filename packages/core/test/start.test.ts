@@ -1,7 +1,12 @@
-import { describe, expect, it } from '@jest/globals';
+import { execFileSync } from 'node:child_process';
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { afterAll, describe, expect, it } from '@jest/globals';
+import { drawSheet } from '../src/drawing';
 import { BlockReading, formatOf } from '../src/files';
-import { EMPTY_SCHEMA, PreparedSchema, Property, newDraft } from '../src/schema';
-import { Publication, StartGround, guessBlockUnit, madeFrom, startFiles } from '../src/start';
+import { EMPTY_SCHEMA, PLAIN_CELL, PreparedSchema, Property, newDraft } from '../src/schema';
+import { Publication, StartGround, guessBlockUnit, madeFrom, startBase, startFiles } from '../src/start';
 import { compileStandIns } from '../src/values';
 
 const property = (id: number, writtenName: string, more: Partial<Property> = {}): Property => ({ ...newDraft(writtenName), id, retired: false, ...more });
@@ -48,6 +53,7 @@ const ground = (prepared: PreparedSchema, more: Partial<StartGround> = {}): Star
   block,
   blockUnit: 1,
   unit: 'mm',
+  bases: [],
   company: 'A company',
   at: '2026-11-25T08:00:00Z',
   ...more,
@@ -148,6 +154,85 @@ describe('start files', () => {
 
   it('refuse a sheet size that no standard has', () => {
     expect(() => startFiles(ground(schema(property(1, 'Title', { kinds: ['drawing'] })), { sheets: ['Z9'] }))).toThrow('Z9');
+  });
+});
+
+/** A company's drawing by ezdxf: a block with a logo (hatch and picture), an embedded object, fixed texts, and texts of its last use. */
+const DRAW = String.raw`
+import sys, ezdxf
+doc = ezdxf.new('R2010', setup=True)
+doc.header['$INSUNITS'] = 4
+doc.header.custom_vars.append('Drawn by', 'J. Hart')
+doc.header.custom_vars.append('Template of', 'the drawing office')
+block = doc.blocks.new('OFFICE')
+block.add_lwpolyline([(0, 0), (180, 0), (180, 36), (0, 36)], close=True)
+block.add_hatch(color=1).paths.add_polyline_path([(150, 4), (176, 4), (163, 30)], is_closed=True)
+block.add_text('A company, 12 Mill Lane', dxfattribs={'height': 2.5}).set_placement((2, 30))
+for i, (tag, more) in enumerate((('TITLE', {}), ('DRAWN', {}), ('NOTE', {}), ('RIGHTS', {'flags': 2}))):
+    block.add_attdef(tag, (2, 4 + 6 * i), text='All rights reserved' if tag == 'RIGHTS' else '', dxfattribs={'height': 3.5, **more})
+sheet = doc.layout('Layout1')
+sheet.page_setup(size=(420, 297), margins=(0, 0, 0, 0))
+sheet.add_blockref('OFFICE', (230, 10)).add_auto_attribs({'TITLE': 'Drum', 'DRAWN': '-', 'NOTE': 'ISO 128', 'RIGHTS': 'All rights reserved'})
+sheet.add_image(doc.add_image_def('logo.png', (200, 100)), insert=(20, 250), size_in_units=(40, 20))
+if len(sys.argv) > 2:
+    doc.modelspace().add_line((0, 0), (1, 1))
+doc.saveas(sys.argv[1])
+text = open(sys.argv[1]).read()
+owner = sheet.layout_key
+frame = f'  0\nOLE2FRAME\n  5\nFFF0\n330\n{owner}\n100\nAcDbEntity\n 67\n     1\n  8\n0\n100\nAcDbOle2Frame\n 70\n     2\n  3\nSheet\n 10\n60.0\n 20\n280.0\n 30\n0.0\n 11\n90.0\n 21\n260.0\n 31\n0.0\n 71\n     2\n 72\n     1\n 90\n        4\n310\nD0CF11E0\n  1\nOLE\n'
+at = text.index('ENDSEC', text.index('ENTITIES'))
+at = text.rindex('  0\n', 0, at)
+open(sys.argv[1], 'w').write(text[:at] + frame + text[at:])
+`;
+const READ = String.raw`
+import sys, json, ezdxf
+doc = ezdxf.readfile(sys.argv[1])
+sheet = doc.layout('Layout1')
+print(json.dumps({
+    'types': sorted(e.dxftype() for e in sheet), 'pictures': [d.dxf.filename for d in doc.objects.query('IMAGEDEF')], 'hatches': len(doc.blocks.get('OFFICE').query('HATCH')),
+    'cells': {a.dxf.tag: a.dxf.text for i in sheet.query('INSERT') for a in i.attribs}, 'names': dict(doc.header.custom_vars), 'errors': [e.message for e in doc.audit().errors]}))
+`;
+const python = (script: string, ...args: string[]) => execFileSync('/usr/bin/python3', ['-c', script, ...args], { encoding: 'utf8' });
+
+describe("start drawings that are copies of the company's own", () => {
+  const folder = mkdtempSync(join(tmpdir(), 'rule-start-'));
+  afterAll(() => rmSync(folder, { recursive: true }));
+  const drawn = (...more: string[]) => {
+    const path = join(folder, 'base.dxf');
+    python(DRAW, path, ...more);
+    return new Uint8Array(readFileSync(path));
+  };
+  const prepared = new PreparedSchema(
+    {
+      ...EMPTY_SCHEMA,
+      properties: [property(1, 'Drawn by', { kinds: ['drawing'] }), property(2, 'Title', { kinds: ['drawing'], default: 'Untitled' })],
+      bindings: [{ id: 1, block: 'OFFICE', cell: 'TITLE', leads: false, shows: [{ property: 2, from: 'drawing', form: PLAIN_CELL }] }],
+    },
+    { standIns: compileStandIns(['-']), states: [], instant: 0 },
+  );
+
+  it('keep logo, pictures, embedded objects and fixed texts; bound cells and stand-ins are blank', () => {
+    const base = startBase('base.dxf', drawn(), prepared);
+    expect(base.sheet).toBe('A3');
+    const [a3, a4] = startFiles(ground(prepared, { bases: [base], sheets: ['A3', 'A4'] })).filter((file) => file.kind === 'drawing');
+    expect([a3!.name, a4!.name]).toEqual(['start drawing A3.dxf', 'start drawing A4.dxf']);
+    const path = join(folder, 'made.dxf');
+    writeFileSync(path, a3!.bytes);
+    expect(JSON.parse(python(READ, path))).toEqual({
+      types: ['IMAGE', 'INSERT', 'OLE2FRAME', 'VIEWPORT'],
+      pictures: ['logo.png'],
+      hatches: 1,
+      // Constant texts are of the block; what no binding fills stays.
+      cells: { TITLE: '', DRAWN: '', NOTE: 'ISO 128', RIGHTS: 'All rights reserved' },
+      names: { 'Drawn by': '', Title: 'Untitled', 'Template of': 'the drawing office' },
+      errors: [],
+    });
+    expect(drawSheet(a3!.bytes, 'Layout1').left).toMatchObject({ picture: 1 });
+  });
+  it('are refused while something is drawn in their model', () => {
+    expect(() => startBase('base.dxf', drawn('with a line'), prepared)).toThrow(
+      'base.dxf is not empty: its model holds 1 object, which every new drawing would have.',
+    );
   });
 });
 

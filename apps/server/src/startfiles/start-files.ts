@@ -3,16 +3,17 @@ import { mkdir, open, readFile, readdir, realpath, rename, rm } from 'node:fs/pr
 import { join, sep } from 'node:path';
 import { OlderStart, StartComparison, StartFileRow, StartFilesView, StartPlan } from '@rule/contract';
 import { Line } from '@rule/core/changes';
-import { BlockReading } from '@rule/core/files';
-import { Kind } from '@rule/core/schema';
+import { BlockReading, FileError } from '@rule/core/files';
+import { Kind, PreparedSchema } from '@rule/core/schema';
 import { SHEETS } from '@rule/core/standards';
-import { Publication, StartFile, guessBlockUnit, madeFrom, startFiles } from '@rule/core/start';
+import { Publication, StartBase, StartFile, guessBlockUnit, madeFrom, startBase, startFiles } from '@rule/core/start';
 import { heldText } from '@rule/core/values';
 import { Trays } from '../changes/tray';
 import { BLOCKS_OF_F } from '../library/blocks';
 import { readClasses } from '../library/classes';
 import { Db, asRecordset } from '../platform/db';
 import { invalid, notFound, refused } from '../platform/problem';
+import { readPlain } from '../platform/plain-file';
 import { hashOf, sync } from '../platform/store';
 import { User } from '../users/user';
 import { Derived } from '../schema/derive';
@@ -20,7 +21,7 @@ import { Editions } from '../schema/editions';
 import { readSettings } from '../platform/settings';
 
 const KEY = 'startFiles';
-const FIRST_PLAN: StartPlan = { folder: '', sheets: ['A4', 'A3', 'A2'], block: null, unit: 'mm' };
+const FIRST_PLAN: StartPlan = { folder: '', sheets: ['A4', 'A3', 'A2'], block: null, unit: 'mm', drawings: [] };
 
 /** Maximum files in an answer. */
 const MOST_OLDER = 1000;
@@ -72,6 +73,7 @@ export class StartFiles {
       ),
     ]);
     const folder = this.folderOf(plan);
+    const drawings = await this.drawings(plan);
     return {
       plan,
       folder,
@@ -79,6 +81,7 @@ export class StartFiles {
       published: last ?? null,
       files: await Promise.all(files.map(async ({ hash, ...file }) => ({ ...file, stands: await stands(join(folder, file.name), hash) }))),
       blocks: blocks.map((row) => row.name),
+      drawings: drawings.map(({ id, path }) => ({ id, path })),
       sheets: SHEETS.map(({ name, practice }) => ({ name, practice })),
     };
   }
@@ -94,6 +97,8 @@ export class StartFiles {
     if (number === 0) throw refused('no-edition', 'No edition of the schema is in force yet.');
     const unknown = plan.sheets.find((sheet) => !SHEETS.some(({ name }) => name === sheet));
     if (unknown !== undefined) throw invalid('no-sheet', `There is no sheet size ${unknown}.`);
+    if (plan.sheets.length === 0 && plan.drawings.length === 0) throw invalid('no-sheet', 'Choose a sheet size or a drawing.');
+    const bases = await this.bases(plan, prepared);
     const files = startFiles({
       prepared,
       classes: classes.map(({ name, clauses }) => ({
@@ -104,11 +109,40 @@ export class StartFiles {
       block,
       blockUnit: block ? guessBlockUnit(block) : 1,
       unit: plan.unit,
+      bases,
       company: settings.company,
       at: `${this.clock().toISOString().slice(0, 19)}Z`,
     });
     if (files.length === 0) throw refused('nothing-to-publish', 'No property of the edition in force applies to parts, assemblies or drawings.');
     return { files, edition: number };
+  }
+
+  /** Drawings that start drawings are copies of; those that are gone are left out. */
+  private drawings({ drawings }: StartPlan): Promise<{ id: number; path: string; name: string; root: string }[]> {
+    return this.db.all(
+      `SELECT f.id, f.path, f.name, l.root FROM unnest($1::int[]) WITH ORDINALITY AS w(id, at) JOIN files f ON f.id = w.id AND NOT f.removed AND f.format = 'dxf'
+       JOIN libraries l ON l.id = f.library_id ORDER BY w.at`,
+      [drawings],
+    );
+  }
+
+  private async bases(plan: StartPlan, prepared: PreparedSchema): Promise<StartBase[]> {
+    const rows = await this.drawings(plan);
+    if (rows.length < plan.drawings.length)
+      throw invalid('no-drawing', 'A drawing that start drawings are to be copies of is no longer in a library. Choose again.');
+    const bases: StartBase[] = [];
+    for (const { path, name, root } of rows)
+      try {
+        const base = startBase(name, await readPlain(join(root, path)), prepared);
+        if (bases.some(({ sheet }) => sheet === base.sheet))
+          throw invalid('sheet-twice', `Two of the drawings are of the size ${base.sheet}; ${path} is the second.`);
+        bases.push(base);
+      } catch (error) {
+        if (error instanceof FileError) throw invalid(error.code, `${path}: ${error.message}`);
+        if ((error as NodeJS.ErrnoException).code === 'ENOENT') throw invalid('gone', `${path} is not on the disk any more.`);
+        throw error;
+      }
+    return bases;
   }
 
   private async block(name: string): Promise<BlockReading> {

@@ -1,12 +1,44 @@
-import { BlockReading, FileChange, applyEdits, formatOf } from '../files';
-import { boxOf, makeSheet } from '../files/dxf';
+import { BlockReading, FileChange, FileError, applyEdits, formatOf } from '../files';
+import { DxfGroups, boxOf, dxf, layoutsOf, makeSheet } from '../files/dxf';
 import { makeEmptyStep } from '../files/step';
-import { FileFacts, HeldBySlot, Kind, PreparedSchema, Property, reaches, slotKey, slotOf } from '../schema';
-import { SHEETS } from '../standards';
+import { FileFacts, HeldBySlot, Kind, PreparedSchema, Property, bindingOf, familyOf, reaches, slotKey, slotOf } from '../schema';
+import { SHEETS, sheetName } from '../standards';
 import { HeldValue, heldText, holdValue, parseText } from '../values';
+import { count } from '../words';
 
 /** Kinds of start files. */
 export const START_KINDS = ['part', 'assembly', 'drawing'] as const;
+
+/** A drawing that start drawings are copies of, with everything in it: blocks, pictures, styles, settings. */
+export interface StartBase {
+  /** Its sheet size, or its name if that is not known. */
+  readonly sheet: string;
+  readonly bytes: Uint8Array;
+  /** Texts that its cells lose: of bound cells, and stand-ins. */
+  readonly blanked: readonly FileChange[];
+}
+
+/**
+ * A company's drawing as the base of start drawings. Its cells are blanked where a binding fills them or a stand-in stands; all else stays.
+ * @throws FileError if it cannot be one
+ */
+export function startBase(name: string, bytes: Uint8Array, { schema, standIns }: PreparedSchema): StartBase {
+  const reading = dxf.read(bytes);
+  const drawn = layoutsOf(new DxfGroups(bytes)).get('model')?.entities.length ?? 0;
+  if (drawn > 0) throw new FileError('not-empty', `${name} is not empty: its model holds ${count(drawn, 'object')}, which every new drawing would have.`);
+  const inserts = new Map(reading.inserts.map((insert) => [insert.holder, insert]));
+  const blanked = reading.holders.flatMap(({ key, values }): FileChange[] => {
+    const insert = inserts.get(key);
+    if (!insert) return [];
+    return values.flatMap((value): FileChange[] => {
+      if (value.place !== 'cell' || value.fixed !== undefined || value.held.text === '') return [];
+      const bound = bindingOf(schema.bindings, familyOf(insert.madeFrom ?? insert.block), value.name) !== undefined;
+      return bound || standIns.matches(value.held.text) ? [{ holder: key, place: 'cell', name: value.name, value: heldText('') }] : [];
+    });
+  });
+  const paper = reading.sheets.find((sheet) => sheet.paper)?.paper;
+  return { sheet: (paper ? sheetName(paper) : null) ?? name.replace(/\.[^.]*$/, ''), bytes, blanked };
+}
 
 /** Input for start files. */
 export interface StartGround {
@@ -19,6 +51,8 @@ export interface StartGround {
   readonly block: BlockReading | null;
   readonly blockUnit: number;
   readonly unit: 'mm' | 'in';
+  /** Drawings of the company that start drawings are copies of. */
+  readonly bases: readonly StartBase[];
   readonly company: string;
   /** Creation time, ISO 8601. */
   readonly at: string;
@@ -71,7 +105,7 @@ export function startFiles(ground: StartGround): StartFile[] {
       .filter(({ className, content }) => !sameContent(content, general) || properties.some((property) => saysMore(property, kind, className)));
     for (const { className, content } of [{ className: null, content: general }, ...own]) {
       if (content.length === 0) continue;
-      for (const sheet of kind === 'drawing' ? ground.sheets : [null]) {
+      for (const sheet of kind === 'drawing' ? sheetsOf(ground) : [null]) {
         const base = ['start', kind, ...(className === null ? [] : [className]), ...(sheet === null ? [] : [sheet])].join(' ');
         const ending = kind === 'drawing' ? '.dxf' : '.step';
         let name = `${safeName(base)}${ending}`;
@@ -91,6 +125,9 @@ export function startFiles(ground: StartGround): StartFile[] {
   }
   return made;
 }
+
+/** Sheets of start drawings: those of the company's own drawings, and those that are made. */
+const sheetsOf = ({ bases, sheets }: StartGround): string[] => [...new Set([...bases.map(({ sheet }) => sheet), ...sheets])];
 
 interface Content {
   readonly name: string;
@@ -139,9 +176,10 @@ const emptyFile = (kind: Kind, className: string | null, held: HeldBySlot): File
 });
 
 function bytesOf(ground: StartGround, kind: StartFile['kind'], name: string, sheet: string | null, content: readonly Content[]): Uint8Array {
-  const empty = sheet === null ? emptyModel(ground, kind === 'assembly' ? 'assembly' : 'part') : emptySheet(ground, sheet);
+  const base = sheet === null ? undefined : ground.bases.find((candidate) => candidate.sheet === sheet);
+  const empty = sheet === null ? emptyModel(ground, kind === 'assembly' ? 'assembly' : 'part') : (base?.bytes ?? emptySheet(ground, sheet));
   const changes = content.map(({ name: written, held }): FileChange => ({ holder: '', place: 'property', name: written, value: held }));
-  return applyEdits(empty, formatOf(name)!.modify(empty, changes));
+  return applyEdits(empty, formatOf(name)!.modify(empty, [...changes, ...(base?.blanked ?? [])]));
 }
 
 const emptyModel = ({ company, at, unit }: StartGround, kind: 'part' | 'assembly') =>

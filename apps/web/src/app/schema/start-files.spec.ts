@@ -1,6 +1,8 @@
 import { describe, expect, it } from '@jest/globals';
 import { OlderStart, StartComparison, StartFilesView, StartPlan } from '@rule/contract';
 import { throwError } from 'rxjs';
+import { By } from '@angular/platform-browser';
+import { MultiSelect } from 'primeng/multiselect';
 import { Stage } from '../../test/stage';
 import { StartFiles } from './start-files';
 
@@ -8,7 +10,8 @@ const view: StartFilesView = {
   folder: '/data/start',
   inForce: 3,
   published: { edition: 2, at: '2026-11-20T08:00:00Z', by: 'Ilona Varga' },
-  plan: { folder: '', block: null, unit: 'mm', sheets: ['A3'] },
+  plan: { folder: '', block: null, unit: 'mm', sheets: ['A3'], drawings: [] },
+  drawings: [],
   blocks: ['MRW-TITLE', 'OLD'],
   sheets: [
     { name: 'A3', practice: 'ISO 5457' },
@@ -56,13 +59,32 @@ describe('start files', () => {
     ]);
   });
 
+  it('drawings are chosen that start drawings are copies of, and stay shown when they are not among those found', async () => {
+    const stage = await staged({
+      startFiles: { ...view, plan: { ...view.plan, drawings: [7] }, drawings: [{ id: 7, path: 'office/A3.dxf' }] },
+      files: { rows: [{ id: 8, path: 'office/A4.dxf', kind: 'drawing' }] },
+    });
+    const field = stage.fixture.debugElement.query(By.directive(MultiSelect));
+    field.triggerEventHandler('onPanelShow', {});
+    await stage.rested();
+    expect((field.componentInstance as MultiSelect).options).toEqual([
+      { id: 7, path: 'office/A3.dxf' },
+      { id: 8, path: 'office/A4.dxf', kind: 'drawing' },
+    ]);
+    field.triggerEventHandler('ngModelChange', [7, 8]);
+    await stage.settled();
+    await stage.tick('A3', false);
+    await stage.click('Compare with published files');
+    expect(stage.last('compareStartFiles')).toMatchObject([{ sheets: [], drawings: [7, 8] }]);
+  });
+
   it('what publishing would do is seen before it is done, and seen anew after every change of the plan', async () => {
     const stage = await staged();
     await stage.tick('A4', true);
     await stage.select('Unit', 'inch');
     await stage.click('Compare with published files');
     // The first title block is proposed by default.
-    expect(stage.last('compareStartFiles')).toEqual([{ folder: '', block: 'MRW-TITLE', unit: 'in', sheets: ['A3', 'A4'] } satisfies StartPlan]);
+    expect(stage.last('compareStartFiles')).toEqual([{ folder: '', block: 'MRW-TITLE', unit: 'in', sheets: ['A3', 'A4'], drawings: [] } satisfies StartPlan]);
     const effects = [...stage.page.querySelectorAll('[aria-label="What publishing would do"] tbody tr')].map((each) =>
       (each.textContent ?? '').replace(/\s+/g, ' ').trim(),
     );
@@ -71,7 +93,7 @@ describe('start files', () => {
     expect(() => stage.button(/^Publish/)).toThrow();
     await stage.click('Compare with published files');
     await stage.click('Publish: 2 files change');
-    expect(stage.last('publishStartFiles')).toEqual([{ folder: '/srv/start', block: 'MRW-TITLE', unit: 'in', sheets: ['A3', 'A4'] }]);
+    expect(stage.last('publishStartFiles')).toEqual([{ folder: '/srv/start', block: 'MRW-TITLE', unit: 'in', sheets: ['A3', 'A4'], drawings: [] }]);
     expect([stage.said, stage.calls.filter((call) => call.name === 'startFiles').length]).toEqual([['The start files are published.'], 2]);
   });
 

@@ -4,14 +4,15 @@ import { OlderStart, StartComparison, StartFilesView as Published, StartPlan } f
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { Api, Count, FileLink, Notices, problemOf, sessionFeature, showInstant, TrayActions } from '../shared';
+import { MultiSelectModule } from 'primeng/multiselect';
+import { Api, Count, FileChoices, FileLink, Notices, problemOf, sessionFeature, showInstant, TrayActions } from '../shared';
 import { count } from '@rule/core/words';
 
 /** Start files: publishing, and files based on older ones. */
 @Component({
   selector: 'rule-start-files',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, Count, FileLink, FormsModule, InputTextModule],
+  imports: [ButtonModule, Count, FileLink, FormsModule, InputTextModule, MultiSelectModule],
   template: `
     <div class="head">
       <div>
@@ -41,8 +42,26 @@ import { count } from '@rule/core/words';
               <input pInputText [placeholder]="v.folder" [ngModel]="plan()!.folder" (ngModelChange)="set({ folder: $event.trim() })" />
               <small>If empty, they are kept in Rule's own data and can be downloaded here.</small>
             </label>
+            <div class="field">
+              <span id="start-bases">Drawings that start drawings are copies of</span>
+              <p-multiselect
+                size="small"
+                appendTo="body"
+                ariaLabelledBy="start-bases"
+                placeholder="none"
+                [options]="$any(bases())"
+                optionLabel="path"
+                optionValue="id"
+                [showToggleAll]="false"
+                [ngModel]="$any(plan()!.drawings)"
+                (ngModelChange)="choose($event)"
+                (onPanelShow)="candidates.look('')"
+                (onFilter)="candidates.look($event.filter)"
+              />
+              <small>Blocks, logos, pictures and styles stay; cells that Rule fills are blanked. Their model must be empty.</small>
+            </div>
             <label class="field">
-              <span>Title block of drawings</span>
+              <span>Title block of drawings that are made anew</span>
               <select [ngModel]="plan()!.block ?? ''" (ngModelChange)="set({ block: $event || null })">
                 <option value="">none</option>
                 @for (block of v.blocks; track block) {
@@ -58,13 +77,15 @@ import { count } from '@rule/core/words';
               </select>
             </label>
             <fieldset class="field">
-              <legend>Sheet sizes of drawings</legend>
+              <legend>Sheet sizes that are made anew</legend>
               @for (sheet of v.sheets; track sheet.name + sheet.practice) {
                 <label><input type="checkbox" [checked]="plan()!.sheets.includes(sheet.name)" (change)="toggleSheet(sheet.name)" /> {{ sheet.name }}</label>
               }
             </fieldset>
           </div>
-          <button pButton type="button" [disabled]="busy() || plan()!.sheets.length === 0" (click)="compare()">Compare with published files</button>
+          <button pButton type="button" [disabled]="busy() || plan()!.sheets.length + plan()!.drawings.length === 0" (click)="compare()">
+            Compare with published files
+          </button>
         </section>
       }
       @if (compared(); as rows) {
@@ -210,6 +231,13 @@ export class StartFiles {
   protected readonly error = signal<string | null>(null);
   protected readonly busy = signal(false);
   protected readonly changing = computed(() => (this.compared() ?? []).filter((row) => row.effect !== 'unchanged' && row.effect !== 'kept').length);
+  protected readonly candidates = new FileChoices(['drawing']);
+  /** Chosen drawings with their paths. */
+  private readonly chosen = signal<readonly { readonly id: number; readonly path: string }[]>([]);
+  protected readonly bases = computed(() => {
+    const chosen = this.chosen();
+    return [...chosen, ...this.candidates.files().filter((file) => !chosen.some((other) => other.id === file.id))];
+  });
   protected readonly when = showInstant;
   protected readonly encoded = encodeURIComponent;
 
@@ -220,6 +248,7 @@ export class StartFiles {
     this.api.startFiles().subscribe({
       next: (view) => {
         this.view.set(view);
+        this.chosen.set(view.drawings);
         this.plan.update((plan) => plan ?? { ...view.plan, block: view.plan.block ?? view.blocks[0] ?? null });
         if (view.published) this.api.olderStarts().subscribe({ next: (older) => this.older.set(older), error: this.notices.failed });
       },
@@ -229,6 +258,10 @@ export class StartFiles {
   protected set(change: Partial<StartPlan>): void {
     this.plan.update((plan) => plan && { ...plan, ...change });
     this.compared.set(null);
+  }
+  protected choose(drawings: readonly number[]): void {
+    this.chosen.set(this.bases().filter(({ id }) => drawings.includes(id)));
+    this.set({ drawings });
   }
   protected toggleSheet(name: string): void {
     const sheets = this.plan()!.sheets;
