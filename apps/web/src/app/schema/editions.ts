@@ -1,5 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
+import { RouterLink } from '@angular/router';
 import { Binding, EntryForm, Link, SchemaChange, bindingWords, cellName, layoutChanges, linkEndsWords, linkName } from '@rule/core/schema';
 import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
@@ -28,7 +29,7 @@ export const fieldWords = (field: string): string => field.replace(/[A-Z]/g, (le
 @Component({
   selector: 'rule-schema-editions',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, Count, FormsModule, InputTextModule],
+  imports: [ButtonModule, Count, FormsModule, InputTextModule, RouterLink],
   template: `
     @let d = store.draft();
     <div class="head">
@@ -94,6 +95,9 @@ export const fieldWords = (field: string): string => field.replace(/[A-Z]/g, (le
             @for (problem of store.problems(); track $index) {
               <li [class]="problem.severity === 'error' ? 'bad' : 'warn'">
                 <span class="visually-hidden">{{ problem.severity }}: </span>{{ problem.message }}
+                @if (problem.code === 'no-cell') {
+                  <a routerLink="/title-blocks" [queryParams]="{ home: problem.property }">Give it a cell</a>
+                }
               </li>
             }
           </ul>

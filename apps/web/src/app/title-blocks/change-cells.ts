@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, output, signal, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, linkedSignal, output, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { BlockCellChange, BlockCellPlan } from '@rule/contract';
 import { CellStep } from '@rule/core/files';
@@ -7,7 +7,8 @@ import { ButtonModule } from 'primeng/button';
 import { InputNumberModule } from 'primeng/inputnumber';
 import { InputTextModule } from 'primeng/inputtext';
 import { SelectModule } from 'primeng/select';
-import { Count } from '../shared';
+import { Store } from '@ngrx/store';
+import { Count, sessionFeature } from '../shared';
 import { ChangeEffects } from './change-effects';
 import { TitleBlocksStore } from './title-blocks.store';
 
@@ -151,13 +152,13 @@ const NOTHING: Typed = { do: 'add', cell: null, text: null, name: '', prompt: ''
           {{ plan.anew ? 'Each block is placed anew where it stands; heights and places of single cells that differ from the block are reset to it.' : '' }}
         </p>
         @if (plan.bound.length) {
-          <p class="note">Bindings do not follow {{ plan.bound.join(', ') }}: bind what takes their place.</p>
+          <p class="note">{{ boundWords(plan) }}</p>
         }
         <rule-change-effects heading="Texts that would be lost:" [lost]="plan.lost" [left]="plan.left" />
       }
       <div class="bar">
         @if (store.cellPlan(); as plan) {
-          <p-button [label]="label(plan)" [disabled]="plan.sheets === 0" [loading]="store.exchanging()" (onClick)="store.changeCells(change()!, done)" />
+          <p-button [label]="label(plan)" [disabled]="plan.sheets === 0" [loading]="store.exchanging()" (onClick)="go()" />
         }
         <p-button [text]="true" label="Cancel" (onClick)="closed.emit()" />
       </div>
@@ -194,9 +195,14 @@ const NOTHING: Typed = { do: 'add', cell: null, text: null, name: '', prompt: ''
 })
 export class ChangeCells {
   protected readonly store = inject(TitleBlocksStore);
+  private readonly mayAdminister = inject(Store).selectSignal(sessionFeature.selectMayAdminister);
+  /** What a first cell to be added is called. */
+  readonly first = input<{ readonly name: string; readonly prompt: string } | null>(null);
+  /** The change is in the tray. */
+  readonly changed = output<BlockCellChange>();
   readonly closed = output();
   protected readonly kinds = [...KINDS];
-  protected readonly typed = signal<Typed>(NOTHING);
+  protected readonly typed = linkedSignal<Typed>(() => ({ ...NOTHING, ...this.first() }));
   protected readonly steps = signal<readonly CellStep[]>([]);
   protected readonly cells = computed(() => (this.store.view()?.block.cells ?? []).map((cell) => cell.tag));
   /** Cells that the next change can name: those of the block, as the changes so far leave them. */
@@ -265,10 +271,32 @@ export class ChangeCells {
         return `Remove ${step.tag}`;
     }
   }
+  /** What becomes of the bindings of cells that are renamed or go. */
+  protected boundWords({ bound }: BlockCellPlan): string {
+    const renamed = new Map(this.steps().flatMap((step) => (step.do === 'name' ? [[step.tag, step.to] as const] : [])));
+    const follow = bound.filter((tag) => renamed.has(tag)).map((tag) => `${tag} to ${renamed.get(tag)}`);
+    const left = bound.filter((tag) => !renamed.has(tag));
+    return [
+      follow.length && !this.mayAdminister() ? `An administrator has to bind anew what was renamed: ${follow.join(', ')}.` : '',
+      follow.length && this.mayAdminister()
+        ? `In the draft, the bindings follow: ${follow.join(', ')}. Bring it into force when the drawings are changed.`
+        : '',
+      left.length ? `The bindings of ${left.join(', ')} are left without a cell.` : '',
+    ]
+      .filter(Boolean)
+      .join(' ');
+  }
   protected tags = (plan: BlockCellPlan): string => plan.cells.map((cell) => cell.tag).join(', ');
   protected label = ({ sheets, lost }: BlockCellPlan): string => {
     const texts = lost.reduce((sum, entry) => sum + entry.texts, 0);
     return `Change on ${count(sheets, 'sheet')}${texts ? ` and lose ${count(texts, 'text')}` : ''}`;
   };
-  protected readonly done = (): void => this.closed.emit();
+  protected go(): void {
+    const change = this.change();
+    if (!change) return;
+    this.store.changeCells(change, () => {
+      this.changed.emit(change);
+      this.closed.emit();
+    });
+  }
 }

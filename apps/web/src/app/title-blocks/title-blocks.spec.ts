@@ -530,6 +530,57 @@ describe('title blocks', () => {
   });
 });
 
+describe('a cell that is renamed', () => {
+  it('takes its binding along in the draft', async () => {
+    const plan: BlockCellPlan = { drawings: 2, sheets: 3, definitions: 1, cells: [], anew: true, lost: [], bound: ['MATL'], left: [] };
+    const stage = await staged({
+      planCells: plan,
+      changeCells: { tray: { lines: [], counts: { lines: 3, accepted: 3, files: 2, undecided: 0 } }, cells: 3, left: [] },
+    });
+    await stage.click('Change the cells of this block');
+    await picked(stage, 'Kind of change', 'name');
+    await picked(stage, 'Cell', 'MATL');
+    const field = stage.page.querySelector<HTMLInputElement>('#cell-name')!;
+    field.value = 'MATERIAL';
+    field.dispatchEvent(new Event('input'));
+    await stage.settled();
+    await stage.click('Add to the list');
+    expect(stage.text('rule-change-cells')).toContain('In the draft, the bindings follow: MATL to MATERIAL.');
+    await stage.click('Change on 3 sheets');
+    expect(stage.last('bindCells')).toEqual([[{ block: 'MRW-TITLE', cell: 'MATERIAL', leads: false, shows: shows(1, 'MATL', 1, 'model').shows }]]);
+  });
+});
+
+describe('a property of sheets that no cell holds', () => {
+  it('gets a cell of the block as its home', async () => {
+    const stage = await staged({}, { home: '3' });
+    expect(stage.text('#home-title')).toBe('A cell for Sheet number');
+    await picked(stage, 'Cell that is not bound', 'NOTE');
+    await stage.click('Make it the home');
+    expect(stage.last('bindCells')).toEqual([[{ block: 'MRW-TITLE', cell: 'NOTE', leads: true, shows: [{ property: 3, from: 'sheet', form: PLAIN_CELL }] }]]);
+  });
+  it('or a cell that is added to the block, which is its home from then on', async () => {
+    const plan: BlockCellPlan = { drawings: 2, sheets: 3, definitions: 1, cells: [], anew: false, lost: [], bound: [], left: [] };
+    const stage = await staged(
+      { planCells: plan, changeCells: { tray: { lines: [], counts: { lines: 3, accepted: 3, files: 2, undecided: 0 } }, cells: 3, left: [] } },
+      { home: '3' },
+    );
+    await stage.click('Add a cell to MRW-TITLE');
+    await picked(stage, 'Neighbour that it is copied from', 'REV');
+    await stage.click('Add to the list');
+    expect(stage.last('planCells')).toEqual([
+      { block: 'MRW-TITLE', drawings: null, steps: [{ do: 'add', tag: 'SHEET_NUMBER', prompt: 'Sheet number', like: 'REV', by: { x: 0, y: 0 } }] },
+    ]);
+    await stage.click('Change on 3 sheets');
+    expect(stage.last('bindCells')).toMatchObject([[{ block: 'MRW-TITLE', cell: 'SHEET_NUMBER', leads: true }]]);
+    expect(stage.said.at(-1)).toContain('SHEET_NUMBER holds Sheet number');
+  });
+  it('is of no matter to people who do not administer', async () => {
+    const stage = await staged({}, { home: '3' }, 'editor');
+    expect(stage.page.querySelector('rule-give-home')).toBeNull();
+  });
+});
+
 describe('plain texts that are made cells', () => {
   const plan: AnchorPlan = {
     drawings: 2,
@@ -678,7 +729,7 @@ describe('a block whose cells are changed', () => {
     for (const text of [
       '3 sheets of 2 drawings would change, which define the block in 2 ways. Cells then: MATERIAL, REV.',
       'Each block is placed anew where it stands',
-      'Bindings do not follow NO: bind what takes their place.',
+      'The bindings of NO are left without a cell.',
       'NO on 1 sheet: D-1',
       'DR-15/frame.dxf: The file is released in the vault.',
     ])

@@ -1,8 +1,8 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, linkedSignal, signal, untracked } from '@angular/core';
 import { Router, RouterLink } from '@angular/router';
-import { BlockCell, BlockView, OwnedValue } from '@rule/contract';
+import { BlockCell, BlockCellChange, BlockView, OwnedValue } from '@rule/contract';
 import { fileName } from '@rule/core/files';
-import { bindingWords } from '@rule/core/schema';
+import { Binding, bindingWords } from '@rule/core/schema';
 import { CELL_STATES, CELL_STATE_WORDS, CellState, CellWish } from '@rule/core/titleblocks';
 import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
@@ -16,6 +16,7 @@ import { CellTable } from './cell-table';
 import { ConflictList } from './conflict-list';
 import { ChangeCells } from './change-cells';
 import { ExchangeBlock } from './exchange-block';
+import { GiveHome, homeBinding } from './give-home';
 import { SheetText } from './sheet-messages';
 import { SheetModel } from './sheet-model';
 import { SheetView } from './sheet-view';
@@ -38,6 +39,7 @@ import { TitleBlocksStore } from './title-blocks.store';
     ChangeCells,
     ExchangeBlock,
     FileLink,
+    GiveHome,
     IndexList,
     IndexRow,
     RouterLink,
@@ -145,8 +147,11 @@ import { TitleBlocksStore } from './title-blocks.store';
             </div>
           }
         </div>
+        @if (homeless(); as property) {
+          <rule-give-home [property]="property" (add)="changing.set(true)" (closed)="go({ home: null })" />
+        }
         @if (changing() && mayEdit()) {
-          <rule-change-cells (closed)="changing.set(false)" />
+          <rule-change-cells [first]="firstCell()" (changed)="housed($event)" (closed)="changing.set(false)" />
         }
         @if (exchanging() && mayEdit()) {
           <rule-exchange-block (closed)="exchanging.set(false)" />
@@ -282,6 +287,8 @@ export class TitleBlocksStation {
   readonly sheet = input<string>();
   readonly cell = input<string>();
   readonly state = input<string>();
+  /** Number of a property that is to get a cell. */
+  readonly home = input<string>();
   /** Whether sheets without cells are shown. */
   readonly bare = input<string>();
 
@@ -295,6 +302,14 @@ export class TitleBlocksStation {
   protected readonly exchanging = linkedSignal({ source: () => this.store.block()?.family, computation: () => false });
   /** The same for changing its cells. */
   protected readonly changing = linkedSignal({ source: () => this.store.block()?.family, computation: () => false });
+  /** The property of sheets that is to get a cell. */
+  protected readonly homeless = computed(() =>
+    this.mayAdminister() ? (this.store.properties().find((property) => String(property.id) === this.home() && property.level === 'sheet') ?? null) : null,
+  );
+  protected readonly firstCell = computed(() => {
+    const property = this.homeless();
+    return property ? { name: property.writtenName.toUpperCase().replace(/\s+/g, '_'), prompt: property.caption } : null;
+  });
   protected readonly onBare = computed(() => this.bare() !== undefined);
   protected readonly bareEntries = computed<IndexEntry[]>(() =>
     (this.store.bare()?.rows ?? []).map(({ path, layout, sheets, lock }, id) => ({
@@ -433,6 +448,21 @@ export class TitleBlocksStation {
     const { file, holder } = this.store.rows()[at]!;
     this.go({ sheet: `${file}/${holder}` });
   }
+  /** Bindings follow renamed cells; a cell that was added for a property becomes its home. */
+  protected housed({ block, steps }: BlockCellChange): void {
+    const followed = steps.flatMap((step) => {
+      const row = step.do === 'name' ? this.rows().find(({ tag }) => tag === step.tag) : undefined;
+      const binding = row && (row.drafted ?? row.binding);
+      return binding && step.do === 'name' ? [{ ...withoutId(binding), block: binding.block === null ? null : block, cell: step.to }] : [];
+    });
+    if (followed.length && this.mayAdminister()) this.store.bind(followed);
+    const property = this.homeless();
+    const added = steps.find((step) => step.do === 'add' || step.do === 'make');
+    if (!property || !added) return;
+    this.store.bind([homeBinding(block, added.tag, property.id)]);
+    this.notices.done(`${added.tag} holds ${property.caption} as soon as the draft is in force and the blocks are changed.`);
+    this.go({ home: null });
+  }
   protected goBare(at: number): void {
     const { file, layout } = this.store.bare()!.rows[at]!;
     this.go({ sheet: `${file}/${layout}` });
@@ -480,6 +510,12 @@ export class TitleBlocksStation {
   protected putHere(): void {
     this.store.put({ wishes: ['stale'], cells: null, drawings: [this.store.view()!.file.id] });
   }
+}
+
+/** A binding without its number, to be made again. */
+function withoutId({ id: _, ...binding }: Binding): Omit<Binding, 'id'> {
+  void _;
+  return binding;
 }
 
 const TONES: Readonly<Record<CellState, string>> = {
