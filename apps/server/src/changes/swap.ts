@@ -1,6 +1,6 @@
-import { open, rename, rm, stat } from 'node:fs/promises';
+import { mkdir, open, rename, rm, stat } from 'node:fs/promises';
 import { basename, dirname, join } from 'node:path';
-import { copyAttributes } from '../platform/attributes';
+import { Heir, copyAttributes } from '../platform/attributes';
 import { readPlain } from '../platform/plain-file';
 import { FileStore, exists, freeName, hashOf, keepAs, sync } from '../platform/store';
 
@@ -75,10 +75,16 @@ const privateName = ({ target, changeSet }: Move, what: 'new' | 'old') =>
 /** Temporary name of the new version; for a file written in place, the file itself between two names. */
 const stagedName = (move: Move) => privateName(move, 'new');
 
+/** Folder in which new versions get the attributes of their files, under the same names: so one process serves many files. */
+const copiesFolder = ({ target, changeSet }: Move) => join(dirname(target), `.rule-${changeSet}-copies`);
+
 /** Name of the old version until the change set is recorded; for a file written in place, a mark that it is done. */
 const keptName = (move: Move) => privateName(move, 'old');
 
 const isRenamed = (move: Move) => move.final !== move.target;
+
+/** New versions written at once: the disk is waited for together. */
+const STAGED_AT_ONCE = 32;
 
 /** Unit of a disk write: written completely or not at all. */
 const SECTOR = 512;
@@ -180,6 +186,8 @@ export class Swap {
       hooks.progress(++done, moves.length);
       await hooks.at('swapped one');
     }
+    // A name that is lost with the power before this is found as not arrived, and is taken again.
+    for (const folder of new Set(alive().map((move) => dirname(move.final)))) await sync(folder);
     await hooks.at('swapped');
     return outcome();
   }
@@ -202,35 +210,40 @@ export class Swap {
 
   /** Prepares new versions beside their files and decides which are written in place. */
   private async stage(moves: readonly Move[], at: ReadonlyMap<Move, Position>, whole: boolean, failed: Map<Move, unknown>, hooks: SwapHooks): Promise<void> {
-    const staged: Move[] = [];
-    for (const move of moves) {
-      if (move.inPlace) continue;
-      hooks.check();
+    const heirs = new Map<Heir, Move>();
+    const folders = new Map<string, Promise<unknown>>();
+    const one = async (move: Move): Promise<void> => {
       try {
         if (hooks.cancelled()) throw new Stopped();
         if (at.get(move) === 'before' && (await stat(move.target)).nlink > 1 && !(await exists(keptName(move)))) {
           move.inPlace = true;
-          continue;
+          return;
         }
-        await this.store.copyTo(move.newHash, stagedName(move));
-        staged.push(move);
+        const folder = copiesFolder(move);
+        if (!folders.has(folder)) folders.set(folder, mkdir(folder, { recursive: true }));
+        await folders.get(folder);
+        const from = at.get(move) === 'between' ? keptName(move) : move.target;
+        const to = join(folder, basename(from));
+        await this.store.copyTo(move.newHash, to);
+        heirs.set({ from, to }, move);
       } catch (error) {
         // The file may be writable although its folder is not.
-        if (CLOSED.has((error as NodeJS.ErrnoException).code ?? '') && !isRenamed(move)) {
-          move.inPlace = true;
-          continue;
-        }
-        failed.set(move, error);
-        if (whole) return;
+        if (CLOSED.has((error as NodeJS.ErrnoException).code ?? '') && !isRenamed(move)) move.inPlace = true;
+        else failed.set(move, error);
       }
+    };
+    const waiting = moves.filter((move) => !move.inPlace);
+    for (let from = 0; from < waiting.length; from += STAGED_AT_ONCE) {
+      hooks.check();
+      await Promise.all(waiting.slice(from, from + STAGED_AT_ONCE).map(one));
+      if (whole && failed.size > 0) return;
     }
-    const heirs = new Map(staged.map((move) => [{ from: at.get(move) === 'between' ? keptName(move) : move.target, to: stagedName(move) }, move]));
-    for (const heir of await copyAttributes([...heirs.keys()])) {
-      const move = heirs.get(heir)!;
-      if (at.get(move) !== 'before') continue;
-      await rm(stagedName(move), { force: true });
-      move.inPlace = true;
+    const lacking = await copyAttributes([...heirs.keys()]);
+    for (const [heir, move] of heirs) {
+      if (lacking.has(heir) && at.get(move) === 'before') move.inPlace = true;
+      else await rename(heir.to, stagedName(move));
     }
+    for (const folder of folders.keys()) await rm(folder, { recursive: true, force: true });
   }
 
   /** Frees a file's name; the old version waits under a private name. */
@@ -256,7 +269,6 @@ export class Swap {
     if (!(await this.holds(move.target, move.oldHash))) throw new ChangedMeanwhile();
     await keepAs(move.target, keptName(move));
     await rename(stagedName(move), move.target);
-    await sync(dirname(move.target));
   }
 
   /** Replaces the bytes of a file in place. Both versions are stored, so a torn file can be recognised. */
@@ -322,6 +334,7 @@ export class Swap {
   /** Removes temporary and backup files. */
   async clear(moves: readonly Move[]): Promise<void> {
     for (const move of moves) for (const name of [stagedName(move), keptName(move)]) await rm(name, { force: true });
+    for (const folder of new Set(moves.map(copiesFolder))) await rm(folder, { recursive: true, force: true });
   }
 }
 

@@ -1,5 +1,6 @@
 import { spawn } from 'node:child_process';
 import { stat } from 'node:fs/promises';
+import { basename, dirname } from 'node:path';
 
 /** A file that takes over attributes of another. */
 export interface Heir {
@@ -16,7 +17,7 @@ export async function copyAttributes(heirs: readonly Heir[]): Promise<Set<Heir>>
   if (heirs.length === 0) return new Set();
   if (process.platform !== 'linux') return new Set(heirs);
   const lacking = new Set<Heir>();
-  if (!(await copyAll(heirs))) for (const heir of heirs) if (!(await copyAll([heir]))) lacking.add(heir);
+  for (const group of sameFolder(heirs)) if (!(await copyAll(group))) for (const heir of group) if (!(await copyAll([heir]))) lacking.add(heir);
   for (const heir of heirs) {
     const [is, should] = await Promise.all([stat(heir.to), stat(heir.from)]);
     if (is.uid !== should.uid || is.gid !== should.gid || is.mode !== should.mode) lacking.add(heir);
@@ -24,15 +25,34 @@ export async function copyAttributes(heirs: readonly Heir[]): Promise<Set<Heir>>
   return lacking;
 }
 
-/** Whether `cp` reported success. */
+/** Heirs whose new files stand in one folder under the names of the old ones, together; others alone. */
+function sameFolder(heirs: readonly Heir[]): (readonly Heir[])[] {
+  const groups = new Map<string, Heir[]>();
+  const alone: Heir[][] = [];
+  for (const heir of heirs) {
+    const folder = dirname(heir.to);
+    const group = groups.get(folder);
+    if (basename(heir.from) !== basename(heir.to)) alone.push([heir]);
+    else if (group) group.push(heir);
+    else groups.set(folder, [heir]);
+  }
+  return [...groups.values(), ...alone];
+}
+
+const OPTIONS = ['--attributes-only', '--preserve=mode,ownership,xattr'];
+
+/** Whether `cp` reported success. Several heirs stand in one folder under the names of the old files. */
 function copyAll(heirs: readonly Heir[]): Promise<boolean> {
   return new Promise((done) => {
-    const child = spawn('xargs', ['-0', '-n', '2', 'cp', '--attributes-only', '--preserve=mode,ownership,xattr', '--'], {
-      stdio: ['pipe', 'ignore', 'ignore'],
-    });
+    const [{ from, to }] = heirs as [Heir];
+    const pair = basename(from) !== basename(to);
+    // `xargs` makes argument lists that fit, however many files there are.
+    const child = pair
+      ? spawn('cp', [...OPTIONS, '--', from, to], { stdio: ['pipe', 'ignore', 'ignore'] })
+      : spawn('xargs', ['-0', 'cp', ...OPTIONS, '-t', dirname(to), '--'], { stdio: ['pipe', 'ignore', 'ignore'] });
     child.on('error', () => done(false));
     child.on('close', (code) => done(code === 0));
     child.stdin.on('error', () => undefined);
-    child.stdin.end(heirs.map(({ from, to }) => `${from}\0${to}\0`).join(''));
+    child.stdin.end(pair ? '' : heirs.map((heir) => `${heir.from}\0`).join(''));
   });
 }

@@ -831,7 +831,16 @@ const INSERT_UNITS: Readonly<Record<string, string>> = {
  * @throws FileError if it is broken or binary *
  * @param whole whether to read sheet contents; not needed for writing
  */
-export const openDxf = (bytes: Uint8Array, whole = true): DxfContent => new Reader(bytes).read(whole);
+export function openDxf(bytes: Uint8Array, whole = true): DxfContent {
+  const known = opened.get(bytes);
+  if (known) return known;
+  const content = new Reader(bytes).read(whole);
+  if (whole) opened.set(bytes, content);
+  return content;
+}
+
+/** Drawings read in full, as long as somebody holds their bytes: what is read is often written next. */
+const opened = new WeakMap<Uint8Array, DxfContent>();
 
 /** An insert's placement. */
 export const placeOf = ({ block, at, scale, layout }: InsertContent): PlacedBlock => ({ block, at, scale: Math.abs(scale.y), layout });
