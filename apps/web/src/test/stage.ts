@@ -1,3 +1,5 @@
+import { By } from '@angular/platform-browser';
+import { Select } from 'primeng/select';
 import { Type } from '@angular/core';
 import { ComponentFixture, TestBed } from '@angular/core/testing';
 import { provideRouter } from '@angular/router';
@@ -173,6 +175,17 @@ export class Stage {
     if (!option) throw new Error(`${name} offers ${[...list.options].map((each) => (each.textContent ?? '').trim()).join(', ')}.`);
     list.value = option.value;
     list.dispatchEvent(new Event('change'));
+    await this.settled();
+  }
+
+  /** Chooses in a list of the kit, by its label. */
+  async pick(label: string, value: unknown): Promise<void> {
+    const list = this.fixture.debugElement.queryAll(By.directive(Select)).find((each) => {
+      const { ariaLabel, ariaLabelledBy } = each.componentInstance as Select;
+      return ariaLabel === label || (ariaLabelledBy !== undefined && this.text(`#${ariaLabelledBy}`) === label);
+    });
+    if (!list) throw new Error(`There is no list ${label}.`);
+    list.triggerEventHandler('ngModelChange', value);
     await this.settled();
   }
 

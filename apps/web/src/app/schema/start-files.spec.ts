@@ -81,7 +81,7 @@ describe('start files', () => {
   it('what publishing would do is seen before it is done, and seen anew after every change of the plan', async () => {
     const stage = await staged();
     await stage.tick('A4', true);
-    await stage.select('Unit', 'inch');
+    await stage.pick('Unit', 'in');
     await stage.click('Compare with published files');
     // The first title block is proposed by default.
     expect(stage.last('compareStartFiles')).toEqual([{ folder: '', block: 'MRW-TITLE', unit: 'in', sheets: ['A3', 'A4'], drawings: [] } satisfies StartPlan]);

@@ -3,8 +3,10 @@ import { FormsModule } from '@angular/forms';
 import { OlderStart, StartComparison, StartFilesView as Published, StartPlan } from '@rule/contract';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
+import { CheckboxModule } from 'primeng/checkbox';
 import { InputTextModule } from 'primeng/inputtext';
 import { MultiSelectModule } from 'primeng/multiselect';
+import { SelectModule } from 'primeng/select';
 import { Api, Count, FileChoices, FileLink, Notices, problemOf, sessionFeature, showInstant, TrayActions } from '../shared';
 import { count } from '@rule/core/words';
 
@@ -12,7 +14,7 @@ import { count } from '@rule/core/words';
 @Component({
   selector: 'rule-start-files',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, Count, FileLink, FormsModule, InputTextModule, MultiSelectModule],
+  imports: [ButtonModule, CheckboxModule, Count, FileLink, FormsModule, InputTextModule, MultiSelectModule, SelectModule],
   template: `
     <div class="head">
       <div>
@@ -60,29 +62,48 @@ import { count } from '@rule/core/words';
               />
               <small>Blocks, logos, pictures and styles stay; cells that Rule fills are blanked. Their model must be empty.</small>
             </div>
-            <label class="field">
-              <span>Title block of drawings that are made anew</span>
-              <select [ngModel]="plan()!.block ?? ''" (ngModelChange)="set({ block: $event || null })">
-                <option value="">none</option>
-                @for (block of v.blocks; track block) {
-                  <option [value]="block">{{ block }}</option>
-                }
-              </select>
-            </label>
-            <label class="field">
-              <span>Unit</span>
-              <select [ngModel]="plan()!.unit" (ngModelChange)="set({ unit: $event })">
-                <option value="mm">millimetre</option>
-                <option value="in">inch</option>
-              </select>
-            </label>
-            <fieldset class="field">
-              <legend>Sheet sizes that are made anew</legend>
-              @for (sheet of v.sheets; track sheet.name + sheet.practice) {
-                <label><input type="checkbox" [checked]="plan()!.sheets.includes(sheet.name)" (change)="toggleSheet(sheet.name)" /> {{ sheet.name }}</label>
-              }
-            </fieldset>
+            <div class="field">
+              <span id="start-block">Title block of drawings that are made anew</span>
+              <p-select
+                size="small"
+                appendTo="body"
+                ariaLabelledBy="start-block"
+                placeholder="none"
+                [showClear]="true"
+                [filter]="v.blocks.length > 10"
+                [options]="$any(v.blocks)"
+                [ngModel]="plan()!.block"
+                (ngModelChange)="set({ block: $event })"
+              />
+            </div>
+            <div class="field">
+              <span id="start-unit">Unit</span>
+              <p-select
+                size="small"
+                appendTo="body"
+                ariaLabelledBy="start-unit"
+                [options]="units"
+                optionLabel="text"
+                optionValue="value"
+                [ngModel]="plan()!.unit"
+                (ngModelChange)="set({ unit: $event })"
+              />
+            </div>
           </div>
+          <fieldset class="field">
+            <legend>Sheet sizes that are made anew</legend>
+            @for (sheet of v.sheets; track sheet.name + sheet.practice) {
+              <label
+                ><p-checkbox
+                  [binary]="true"
+                  [inputId]="'start-sheet-' + sheet.name"
+                  [ngModel]="plan()!.sheets.includes(sheet.name)"
+                  (ngModelChange)="toggleSheet(sheet.name)"
+                />
+                {{ sheet.name }}</label
+              >
+            }
+          </fieldset>
           <button pButton type="button" [disabled]="busy() || plan()!.sheets.length + plan()!.drawings.length === 0" (click)="compare()">
             Compare with published files
           </button>
@@ -210,8 +231,16 @@ import { count } from '@rule/core/words';
       padding: 0;
     }
     fieldset label {
-      margin-right: 12px;
+      display: inline-flex;
+      gap: 6px;
+      align-items: center;
+      margin-right: 14px;
       white-space: nowrap;
+    }
+    .plan p-select,
+    .plan p-multiselect,
+    .plan input {
+      width: 100%;
     }
     .below {
       margin-top: 10px;
@@ -231,6 +260,10 @@ export class StartFiles {
   protected readonly error = signal<string | null>(null);
   protected readonly busy = signal(false);
   protected readonly changing = computed(() => (this.compared() ?? []).filter((row) => row.effect !== 'unchanged' && row.effect !== 'kept').length);
+  protected readonly units = [
+    { text: 'millimetre', value: 'mm' },
+    { text: 'inch', value: 'in' },
+  ];
   protected readonly candidates = new FileChoices(['drawing']);
   /** Chosen drawings with their paths. */
   private readonly chosen = signal<readonly { readonly id: number; readonly path: string }[]>([]);

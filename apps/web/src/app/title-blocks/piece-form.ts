@@ -75,6 +75,17 @@ let forms = 0;
           <p-checkbox [binary]="true" [inputId]="id('unit')" [ngModel]="form().unit" (ngModelChange)="set({ unit: $event })" />
         }
       }
+      @if (kind() === 'outlines') {
+        <label [attr.for]="id('layer')">Layer</label>
+        <input
+          pInputText
+          pSize="small"
+          [id]="id('layer')"
+          [placeholder]="outlines().of === 'around the cell' ? 'any layer' : 'needed'"
+          [ngModel]="outlines().layer"
+          (ngModelChange)="setOutlines({ layer: $event })"
+        />
+      }
       @for (choice of choices(); track choice.id) {
         <span [id]="choice.id">{{ choice.label }}</span>
         <p-select
@@ -93,23 +104,12 @@ let forms = 0;
         <label [attr.for]="id('words')">Words</label>
         <input pInputText pSize="small" [id]="id('words')" [ngModel]="scale().words" (ngModelChange)="setScale({ words: $event })" />
       }
-      @if (kind() === 'outlines') {
-        <label [attr.for]="id('layer')">Layer</label>
-        <input
-          pInputText
-          pSize="small"
-          [id]="id('layer')"
-          [placeholder]="outlines().of === 'around the cell' ? 'any layer' : 'needed'"
-          [ngModel]="outlines().layer"
-          (ngModelChange)="setOutlines({ layer: $event })"
-        />
-      }
     </fieldset>
   `,
   styles: `
     fieldset {
       display: grid;
-      grid-template-columns: auto minmax(0, 1fr);
+      grid-template-columns: minmax(0, 2fr) minmax(0, 3fr);
       gap: 6px 10px;
       align-items: center;
       border: 0;
@@ -120,6 +120,9 @@ let forms = 0;
     legend {
       font-weight: 600;
       padding-right: 8px;
+    }
+    p-inputnumber ::ng-deep input {
+      width: 100%;
     }
     p-select,
     p-inputnumber,
@@ -235,7 +238,7 @@ export class PieceForm {
       this.maybe('in', 'In', units, form.inUnit, (inUnit) => this.set({ inUnit }), String, 'm or feet'),
       this.sign(form),
       ...(this.fact() === 'outline length' ? this.written(form) : []),
-      this.maybe('drawn', 'Drawings without a unit are in', lengths, unit, (value) => this.setOutlines({ unit: value }), String, 'not known'),
+      this.maybe('drawn', 'If no unit is stated', lengths, unit, (value) => this.setOutlines({ unit: value }), String, 'not known'),
     ];
   }
 

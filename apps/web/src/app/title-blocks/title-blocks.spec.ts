@@ -4,8 +4,6 @@ import { FitRule } from '@rule/core/lettering';
 import { Binding, PLAIN_CELL } from '@rule/core/schema';
 import { BoundCell, CellFit } from '@rule/core/titleblocks';
 import { TestBed } from '@angular/core/testing';
-import { By } from '@angular/platform-browser';
-import { Select } from 'primeng/select';
 import { Stage, draftView, property } from '../../test/stage';
 import { BindSeveral } from './bind-several';
 import { BindingEditor } from './binding-editor';
@@ -175,16 +173,6 @@ const staged = async (more: object = {}, inputs: Record<string, unknown> = {}, r
   await stage.show(TitleBlocksStation, inputs);
   return stage;
 };
-/** Chooses in a list by its label. */
-const picked = async (stage: Stage, label: string, value: unknown) => {
-  const field = stage.fixture.debugElement.queryAll(By.directive(Select)).find((each) => {
-    const own = each.componentInstance as Select;
-    return own.ariaLabel === label || (own.ariaLabelledBy !== undefined && stage.text(`#${own.ariaLabelledBy}`) === label);
-  })!;
-  field.triggerEventHandler('ngModelChange', value);
-  await stage.settled();
-};
-
 const rows = (stage: Stage) =>
   [...stage.page.querySelectorAll('rule-cell-table tbody tr')].map((row) =>
     [...row.querySelectorAll('td')].map((one) => one.textContent.replace(/\s+/g, ' ').trim()),
@@ -538,8 +526,8 @@ describe('a cell that is renamed', () => {
       changeCells: { tray: { lines: [], counts: { lines: 3, accepted: 3, files: 2, undecided: 0 } }, cells: 3, left: [] },
     });
     await stage.click('Change the cells of this block');
-    await picked(stage, 'Kind of change', 'name');
-    await picked(stage, 'Cell', 'MATL');
+    await stage.pick('Kind of change', 'name');
+    await stage.pick('Cell', 'MATL');
     const field = stage.page.querySelector<HTMLInputElement>('#cell-name')!;
     field.value = 'MATERIAL';
     field.dispatchEvent(new Event('input'));
@@ -555,7 +543,7 @@ describe('a property of sheets that no cell holds', () => {
   it('gets a cell of the block as its home', async () => {
     const stage = await staged({}, { home: '3' });
     expect(stage.text('#home-title')).toBe('A cell for Sheet number');
-    await picked(stage, 'Cell that is not bound', 'NOTE');
+    await stage.pick('Cell that is not bound', 'NOTE');
     await stage.click('Make it the home');
     expect(stage.last('bindCells')).toEqual([[{ block: 'MRW-TITLE', cell: 'NOTE', leads: true, shows: [{ property: 3, from: 'sheet', form: PLAIN_CELL }] }]]);
   });
@@ -566,7 +554,7 @@ describe('a property of sheets that no cell holds', () => {
       { home: '3' },
     );
     await stage.click('Add a cell to MRW-TITLE');
-    await picked(stage, 'Neighbour that it is copied from', 'REV');
+    await stage.pick('Neighbour that it is copied from', 'REV');
     await stage.click('Add to the list');
     expect(stage.last('planCells')).toEqual([
       { block: 'MRW-TITLE', drawings: null, steps: [{ do: 'add', tag: 'SHEET_NUMBER', prompt: 'Sheet number', like: 'REV', by: { x: 0, y: 0 } }] },
@@ -604,7 +592,7 @@ describe('plain texts that are made cells', () => {
     await stage.click('Text NOT TO BE SCALED');
     expect(stage.last('planAnchors')).toBeUndefined();
     await stage.type('Name of the cell', 'Note');
-    await picked(stage, 'So are', 'same place');
+    await stage.pick('So are', 'same place');
     await stage.rested();
     expect(stage.text('rule-anchor-text')).toContain('3 texts in 2 drawings.');
     expect(stage.last('planAnchors')).toEqual([
@@ -656,7 +644,7 @@ describe('a block that is exchanged for another', () => {
     });
     await stage.click('Exchange this block for another');
     expect(stage.last('planExchange')).toBeUndefined();
-    await picked(stage, 'New block', 'NEW');
+    await stage.pick('New block', 'NEW');
     expect(stage.last('planExchange')).toEqual([{ from: 'mrw-title', to: 'NEW', drawings: null }]);
     const rows = [...stage.page.querySelectorAll('[aria-label="Cells of the new block"] tbody tr')].map((row) => row.textContent.replace(/\s+/g, ' ').trim());
     expect(rows[0]).toMatch(/^MATERIAL.*both show the same$/);
@@ -664,9 +652,9 @@ describe('a block that is exchanged for another', () => {
     expect(stage.text('rule-exchange-block')).toContain('NOTE on 1 sheet: by hand');
     expect(stage.text('rule-exchange-block')).toContain('DR-15/frame.dxf: The file is released in the vault.');
     // A text goes to one cell; its former cell becomes blank.
-    await picked(stage, 'Text of REMARK', 'MATL');
+    await stage.pick('Text of REMARK', 'MATL');
     expect(stage.last('planExchange')).toEqual([{ from: 'mrw-title', to: 'NEW', drawings: null, cells: { MATERIAL: null, REMARK: 'MATL' } }]);
-    await picked(stage, 'In', true);
+    await stage.pick('In', true);
     expect(stage.last('planExchange')).toMatchObject([{ drawings: [7] }]);
     await stage.click('Exchange on 2 sheets and lose 1 text');
     expect(stage.last('exchangeBlock')).toEqual([{ from: 'mrw-title', to: 'NEW', drawings: [7], cells: { MATERIAL: null, REMARK: 'MATL' } }]);
@@ -694,13 +682,6 @@ describe('a block whose cells are changed', () => {
     field.dispatchEvent(new Event('input'));
     await stage.settled();
   };
-  const picked = async (stage: Stage, label: string, value: unknown) => {
-    stage.fixture.debugElement
-      .queryAll(By.directive(Select))
-      .find((each) => (each.componentInstance as Select).ariaLabel === label)!
-      .triggerEventHandler('ngModelChange', value);
-    await stage.settled();
-  };
 
   it('is planned change by change, says what would be lost, and goes to the tray', async () => {
     const stage = await staged({
@@ -711,14 +692,14 @@ describe('a block whose cells are changed', () => {
     const next = () =>
       [...stage.page.querySelectorAll<HTMLButtonElement>('rule-change-cells button')].find((each) => each.textContent.includes('Add to the list'))!;
     expect(next().disabled).toBe(true);
-    await picked(stage, 'Neighbour that it is copied from', 'MATERIAL');
+    await stage.pick('Neighbour that it is copied from', 'MATERIAL');
     await typed(stage, 'cell-name', 'REV');
     await typed(stage, 'cell-prompt', 'Revision');
     expect(next().disabled).toBe(false);
     next().click();
     await stage.settled();
-    await picked(stage, 'Kind of change', 'remove');
-    await picked(stage, 'Cell', 'REV');
+    await stage.pick('Kind of change', 'remove');
+    await stage.pick('Cell', 'REV');
     next().click();
     await stage.settled();
     const said = [...stage.page.querySelectorAll('rule-change-cells ol li')].map((li) => li.textContent.replace('leave out', '').trim());
