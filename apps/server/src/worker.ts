@@ -13,7 +13,7 @@ import * as comparingFolders from './library/differences.thread';
 import * as reading from './library/read.thread';
 import { Db } from './platform/db';
 import type { Tasks } from './platform/pool';
-import { DiskStore } from './platform/store';
+import { ThreadStore } from './platform/store';
 import * as trying from './rollout/try.thread';
 import * as listing from './vault/list.thread';
 import { judgeWaiting } from './values/judgements';
@@ -22,7 +22,7 @@ import { judgeWaiting } from './values/judgements';
 if (process.platform === 'linux') setPriority(0, 19);
 
 const { databaseUrl, storeRoot } = workerData as { databaseUrl: string; storeRoot: string };
-const store = new DiskStore(storeRoot);
+const store = new ThreadStore(storeRoot);
 let db: Db | undefined;
 /** Database connections of this worker, opened on demand. */
 const database = () => (db ??= new Db(databaseUrl, 2, null));

@@ -1,10 +1,10 @@
-import { constants, open, stat } from 'node:fs/promises';
+import { closeSync, constants, openSync, statSync } from 'node:fs';
 import { judgeLine, orNull } from '@rule/core/changes';
 import { CarriedBlock, FileError, FileReading, Place, applyEdits, formatById } from '@rule/core/files';
 import { definitionText } from '@rule/core/files/dxf';
 import { familyOf } from '@rule/core/schema';
 import { HeldValue, heldText } from '@rule/core/values';
-import { NotAFile, readPlain } from '../platform/plain-file';
+import { NotAFile, fillFrom, withPlainFile } from '../platform/plain-file';
 import { FileStore, hashOf } from '../platform/store';
 import { describe } from '../library/read.thread';
 
@@ -54,7 +54,7 @@ export type Prepared =
     };
 
 /** Finds values of a reading by holder, place and name. */
-function finder(reading: FileReading): (holder: string, place: Place, name: string) => HeldValue | null {
+function finder(reading: Pick<FileReading, 'holders' | 'blocks'>): (holder: string, place: Place, name: string) => HeldValue | null {
   const values = new Map<string, HeldValue>();
   for (const { key, values: held } of reading.holders)
     for (const value of held) {
@@ -81,11 +81,11 @@ const asLine = ({ holder, place, name, base, proposed }: PreparedLine) => ({ add
 const OWNER_WRITES = 0o200;
 
 /** Why a readable file cannot be written: its mode (also for root) or the system. */
-async function protectionOf(path: string): Promise<string | null> {
-  if (((await stat(path)).mode & OWNER_WRITES) === 0) return 'The file is read-only.';
+function protectionOf(path: string): string | null {
+  if ((statSync(path).mode & OWNER_WRITES) === 0) return 'The file is read-only.';
   try {
     // Opening for writing checks everything: permissions, read-only disks, and attributes that stop even root.
-    await (await open(path, constants.O_WRONLY | constants.O_NONBLOCK | constants.O_NOFOLLOW)).close();
+    closeSync(openSync(path, constants.O_WRONLY | constants.O_NONBLOCK | constants.O_NOFOLLOW));
     return null;
   } catch (error) {
     const code = (error as NodeJS.ErrnoException).code;
@@ -98,14 +98,31 @@ async function protectionOf(path: string): Promise<string | null> {
   }
 }
 
+/** The bytes of a file. Threads wait for the disk anyway, so they do without promises. */
+const bytesOf = (path: string): Uint8Array =>
+  withPlainFile(path, ({ fd, size }) => {
+    const bytes = new Uint8Array(size);
+    const length = fillFrom(fd, bytes);
+    return length === size ? bytes : bytes.slice(0, length);
+  });
+
 /** Compares every line's base with the file, builds the new bytes and verifies that they hold the new values. */
 export async function prepareFile(input: PrepareInput, store: FileStore): Promise<Prepared> {
   let oldHash: string | null = null;
-  let current: FileReading | null = null;
+  let current: (() => FileReading) | null = null;
+  const left = (message: string, conflicts: readonly number[] = []): Prepared => {
+    let stands: FileReading | null = null;
+    try {
+      stands = current?.() ?? null;
+    } catch (error) {
+      if (!(error instanceof FileError)) throw error;
+    }
+    return { ok: false, message, conflicts, oldHash, current: stands };
+  };
   try {
-    const protection = await protectionOf(input.full);
-    if (protection !== null) return { ok: false, message: protection, conflicts: [], oldHash: null, current: null };
-    const bytes = await readPlain(input.full);
+    const protection = protectionOf(input.full);
+    if (protection !== null) return left(protection);
+    const bytes = bytesOf(input.full);
     oldHash = hashOf(bytes);
     // The name is not part of the content; renaming happens when applying.
     const lines = input.lines.filter(({ place, name }) => place !== 'field' || name !== 'file name');
@@ -114,11 +131,17 @@ export async function prepareFile(input: PrepareInput, store: FileStore): Promis
       return { ok: true, oldHash, newHash: oldHash, reading: formatById(input.format).read(bytes), moved: [] };
     }
     const format = formatById(input.format);
-    current = format.read(bytes);
-    const stands = finder(current);
+    const seen = format.peek?.(bytes) ?? format.read(bytes);
+    // What is left as it is is stored as it stands, in full.
+    current = () => format.read(bytes);
+    const stands = finder(seen);
     const judged = (line: PreparedLine) => judgeLine(asLine(line), stands(line.holder, line.place, line.name));
     const conflicts = lines.filter((line) => judged(line) === 'conflict');
-    if (conflicts.length) return { ok: false, message: 'Someone else changed the value.', conflicts: conflicts.map((line) => line.id), oldHash, current };
+    if (conflicts.length)
+      return left(
+        'Someone else changed the value.',
+        conflicts.map((line) => line.id),
+      );
     const changes = lines
       .filter((line) => judged(line) === 'apply')
       .map(({ holder, place, name, proposed, definition }) => ({
@@ -134,16 +157,15 @@ export async function prepareFile(input: PrepareInput, store: FileStore): Promis
     const moved = lines.some((line) => line.place === 'field') && format.movedHolders ? format.movedHolders(bytes, after) : new Map<string, string>();
     const standsNow = finder(reading);
     const wrong = lines.find((line) => orNull(standsNow(moved.get(line.holder) ?? line.holder, line.place, line.name))?.text !== orNull(line.proposed)?.text);
-    if (wrong) return { ok: false, message: `${JSON.stringify(wrong.name)} would read back differently.`, conflicts: [], oldHash, current };
+    if (wrong) return left(`${JSON.stringify(wrong.name)} would read back differently.`);
     await store.put(bytes);
     return { ok: true, oldHash, newHash: await store.put(after), reading, moved: [...moved] };
   } catch (error) {
     const code = (error as NodeJS.ErrnoException).code;
-    if (error instanceof NotAFile) return { ok: false, message: error.message, conflicts: [], oldHash, current };
-    if (error instanceof FileError) return { ok: false, message: describe(error), conflicts: [], oldHash, current };
-    if (code === 'ENOENT') return { ok: false, message: 'The file no longer exists.', conflicts: [], oldHash, current };
-    if (code === 'ENOSPC' || code === 'EACCES' || code === 'EPERM' || code === 'EIO')
-      return { ok: false, message: `The file cannot be read or stored (${code}).`, conflicts: [], oldHash, current };
+    if (error instanceof NotAFile) return left(error.message);
+    if (error instanceof FileError) return left(describe(error));
+    if (code === 'ENOENT') return left('The file no longer exists.');
+    if (code === 'ENOSPC' || code === 'EACCES' || code === 'EPERM' || code === 'EIO') return left(`The file cannot be read or stored (${code}).`);
     throw error;
   }
 }

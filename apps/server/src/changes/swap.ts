@@ -1,4 +1,4 @@
-import { mkdir, open, rename, rm, stat } from 'node:fs/promises';
+import { mkdir, open, rename, rm, stat, unlink } from 'node:fs/promises';
 import { basename, dirname, join } from 'node:path';
 import { Heir, copyAttributes } from '../platform/attributes';
 import { readPlain } from '../platform/plain-file';
@@ -83,8 +83,13 @@ const keptName = (move: Move) => privateName(move, 'old');
 
 const isRenamed = (move: Move) => move.final !== move.target;
 
-/** New versions written at once: the disk is waited for together. */
-const STAGED_AT_ONCE = 32;
+/** Files worked on at once: the disk is waited for together. */
+const FILES_AT_ONCE = 32;
+
+/** Works on some files at a time. @param goOn asked before each group */
+async function severalAtOnce<T>(items: readonly T[], work: (item: T) => Promise<unknown>, goOn: () => boolean = () => true): Promise<void> {
+  for (let from = 0; from < items.length && goOn(); from += FILES_AT_ONCE) await Promise.all(items.slice(from, from + FILES_AT_ONCE).map(work));
+}
 
 /** Unit of a disk write: written completely or not at all. */
 const SECTOR = 512;
@@ -118,7 +123,7 @@ export class Swap {
     const failed = new Map<Move, unknown>();
     const elsewhere = new Map<Move, string>();
     const at = new Map<Move, Position>();
-    for (const move of moves) at.set(move, await this.positionOf(move));
+    await severalAtOnce(moves, async (move) => at.set(move, await this.positionOf(move)));
     const back = async (group: readonly Move[], reason: unknown) => {
       for (const move of group) if (!failed.has(move)) failed.set(move, reason);
       for (const [move, path] of await this.retreat(group)) elsewhere.set(move, path);
@@ -233,16 +238,16 @@ export class Swap {
       }
     };
     const waiting = moves.filter((move) => !move.inPlace);
-    for (let from = 0; from < waiting.length; from += STAGED_AT_ONCE) {
+    await severalAtOnce(waiting, one, () => {
       hooks.check();
-      await Promise.all(waiting.slice(from, from + STAGED_AT_ONCE).map(one));
-      if (whole && failed.size > 0) return;
-    }
+      return !(whole && failed.size > 0);
+    });
+    if (whole && failed.size > 0) return;
     const lacking = await copyAttributes([...heirs.keys()]);
-    for (const [heir, move] of heirs) {
+    await severalAtOnce([...heirs], async ([heir, move]) => {
       if (lacking.has(heir) && at.get(move) === 'before') move.inPlace = true;
       else await rename(heir.to, stagedName(move));
-    }
+    });
     for (const folder of folders.keys()) await rm(folder, { recursive: true, force: true });
   }
 
@@ -333,13 +338,18 @@ export class Swap {
 
   /** Removes temporary and backup files. */
   async clear(moves: readonly Move[]): Promise<void> {
-    for (const move of moves) for (const name of [stagedName(move), keptName(move)]) await rm(name, { force: true });
+    const names = moves.flatMap((move) => [stagedName(move), keptName(move)]);
+    await severalAtOnce(names, (name) => unlink(name).catch(ignoreMissing));
     for (const folder of new Set(moves.map(copiesFolder))) await rm(folder, { recursive: true, force: true });
   }
 }
 
 /** Errors meaning that nothing can be created in a folder. */
 const CLOSED = new Set(['EACCES', 'EPERM', 'EROFS']);
+
+const ignoreMissing = (error: NodeJS.ErrnoException): void => {
+  if (error.code !== 'ENOENT') throw error;
+};
 
 const ignore =
   (kind: new () => Error) =>

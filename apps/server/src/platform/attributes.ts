@@ -18,10 +18,11 @@ export async function copyAttributes(heirs: readonly Heir[]): Promise<Set<Heir>>
   if (process.platform !== 'linux') return new Set(heirs);
   const lacking = new Set<Heir>();
   for (const group of sameFolder(heirs)) if (!(await copyAll(group))) for (const heir of group) if (!(await copyAll([heir]))) lacking.add(heir);
-  for (const heir of heirs) {
+  const compare = async (heir: Heir): Promise<void> => {
     const [is, should] = await Promise.all([stat(heir.to), stat(heir.from)]);
     if (is.uid !== should.uid || is.gid !== should.gid || is.mode !== should.mode) lacking.add(heir);
-  }
+  };
+  for (let from = 0; from < heirs.length; from += COMPARED_AT_ONCE) await Promise.all(heirs.slice(from, from + COMPARED_AT_ONCE).map(compare));
   return lacking;
 }
 
@@ -38,6 +39,9 @@ function sameFolder(heirs: readonly Heir[]): (readonly Heir[])[] {
   }
   return [...groups.values(), ...alone];
 }
+
+/** Files whose attributes are compared at once. */
+const COMPARED_AT_ONCE = 32;
 
 const OPTIONS = ['--attributes-only', '--preserve=mode,ownership,xattr'];
 

@@ -321,6 +321,8 @@ export interface FileFormat {
   readonly endings: readonly string[];
   /** @throws FileError if the bytes are invalid */
   read(bytes: Uint8Array): FileReading;
+  /** The same without contents of sheets, where that is quicker: holders and blocks are as `read` gives them. */
+  peek?(bytes: Uint8Array): Pick<FileReading, 'holders' | 'blocks'>;
   /**
    * Edits that write the values.
    * @throws FileError if any cannot be written

@@ -20,4 +20,10 @@ export { boxOf, makeSheet } from './make';
 export type { MoreBlocks, Outline, SheetPlan } from './make';
 
 /** ASCII DXF from AC1009 on. */
-export const dxf: FileFormat = { id: 'dxf', endings: ['.dxf'], read: (bytes) => sound(readDxf(bytes)), modify: modifyDxf };
+export const dxf: FileFormat = {
+  id: 'dxf',
+  endings: ['.dxf'],
+  read: (bytes) => sound(readDxf(bytes)),
+  peek: (bytes) => sound(readDxf(bytes, false)),
+  modify: modifyDxf,
+};

@@ -833,14 +833,14 @@ const INSERT_UNITS: Readonly<Record<string, string>> = {
  */
 export function openDxf(bytes: Uint8Array, whole = true): DxfContent {
   const known = opened.get(bytes);
-  if (known) return known;
+  if (known && (known.whole || !whole)) return known.content;
   const content = new Reader(bytes).read(whole);
-  if (whole) opened.set(bytes, content);
+  opened.set(bytes, { content, whole });
   return content;
 }
 
-/** Drawings read in full, as long as somebody holds their bytes: what is read is often written next. */
-const opened = new WeakMap<Uint8Array, DxfContent>();
+/** Drawings that were read, as long as somebody holds their bytes: what is read is often written next. */
+const opened = new WeakMap<Uint8Array, { readonly content: DxfContent; readonly whole: boolean }>();
 
 /** An insert's placement. */
 export const placeOf = ({ block, at, scale, layout }: InsertContent): PlacedBlock => ({ block, at, scale: Math.abs(scale.y), layout });
@@ -849,8 +849,8 @@ export const placeOf = ({ block, at, scale, layout }: InsertContent): PlacedBloc
  * Reads a DXF file.
  * @throws FileError if it is broken or binary
  */
-export function readDxf(bytes: Uint8Array): FileReading {
-  const content = openDxf(bytes);
+export function readDxf(bytes: Uint8Array, whole = true): FileReading {
+  const content = openDxf(bytes, whole);
   const document: ReadValue[] = [
     ...content.fields.filter((field) => field.value !== '').map(({ name, value }) => ({ place: 'field' as const, name, held: heldText(value) })),
     ...content.properties.map(({ name, value }) => ({ place: 'property' as const, name, held: heldText(value) })),
