@@ -111,3 +111,51 @@ export function splinePoints(curve: SplineCurve): Point[] {
     }
   return points;
 }
+
+/** Points per span of a curve through points. */
+const THROUGH_POINTS = 16;
+
+/**
+ * The cubic curve without a break in its second derivative that passes through points, over the length of the chords (from 0 to 1), as
+ * programs draw splines that state fit points alone (ezdxf, `fit_points_to_cad_cv`). Without stated directions it ends uncurved.
+ * @param start direction at the first point; its length does not matter
+ * @param end the same at the last
+ */
+export function curveThrough(given: readonly Point[], start: Point | null = null, end: Point | null = null): Point[] {
+  const points = given.filter((point, i) => i === 0 || point.x !== given[i - 1]!.x || point.y !== given[i - 1]!.y);
+  const last = points.length - 1;
+  if (last < 1 || (last === 1 && !start && !end)) return [...points];
+  const chords = points.slice(1).map((point, i) => Math.hypot(point.x - points[i]!.x, point.y - points[i]!.y));
+  const whole = chords.reduce((sum, chord) => sum + chord, 0);
+  const h = chords.map((chord) => chord / whole);
+  const along = (direction: Point, axis: 'x' | 'y') => (direction[axis] * whole) / (Math.hypot(direction.x, direction.y) || 1);
+  /** Derivatives at the points, from a system with three diagonals. */
+  const slopes = (axis: 'x' | 'y'): number[] => {
+    const p = points.map((point) => point[axis]);
+    const rise = h.map((step, i) => (p[i + 1]! - p[i]!) / step);
+    const rows = points.map((_, i): [before: number, at: number, behind: number, right: number] => {
+      if (i === 0) return start ? [0, 1, 0, along(start, axis)] : [0, 2, 1, 3 * rise[0]!];
+      if (i === last) return end ? [0, 1, 0, along(end, axis)] : [1, 2, 0, 3 * rise[last - 1]!];
+      const [a, b] = [1 / h[i - 1]!, 1 / h[i]!];
+      return [a, 2 * (a + b), b, 3 * (rise[i - 1]! * a + rise[i]! * b)];
+    });
+    for (let i = 1; i <= last; i++) {
+      const factor = rows[i]![0] / rows[i - 1]![1];
+      rows[i]![1] -= factor * rows[i - 1]![2];
+      rows[i]![3] -= factor * rows[i - 1]![3];
+    }
+    const found = new Array<number>(points.length);
+    for (let i = last; i >= 0; i--) found[i] = (rows[i]![3] - (i === last ? 0 : rows[i]![2] * found[i + 1]!)) / rows[i]![1];
+    return found;
+  };
+  const slope = { x: slopes('x'), y: slopes('y') };
+  const curve: Point[] = [points[0]!];
+  for (let i = 0; i < last; i++)
+    for (let k = 1; k <= THROUGH_POINTS; k++) {
+      const t = k / THROUGH_POINTS;
+      const [a, b, c, d] = [2 * t ** 3 - 3 * t * t + 1, t ** 3 - 2 * t * t + t, 3 * t * t - 2 * t ** 3, t ** 3 - t * t];
+      const at = (axis: 'x' | 'y') => a * points[i]![axis] + c * points[i + 1]![axis] + h[i]! * (b * slope[axis][i]! + d * slope[axis][i + 1]!);
+      curve.push({ x: at('x'), y: at('y') });
+    }
+  return curve;
+}

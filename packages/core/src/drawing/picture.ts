@@ -16,7 +16,7 @@ import {
   viewportOf,
 } from '../files/dxf';
 import { Box, TextStyle } from '../lettering';
-import { bentLine, circleArc, ellipseArc, splinePoints, wholeCircle } from './curves';
+import { bentLine, circleArc, curveThrough, ellipseArc, splinePoints, wholeCircle } from './curves';
 import { HatchLine, hatchLines } from './hatch';
 import { FLIPPED, IDENTITY, Matrix, apply, growth, radians, shift, stretch, times, turn } from './matrix';
 import { SetLine, TextSettings, setLine, setParagraph } from './texts';
@@ -411,7 +411,7 @@ class Drawer extends DxfGroups {
       case 'SPLINE':
         return stroke(this.spline(entity));
       case 'LEADER':
-        return stroke(this.vertices(entity));
+        return stroke(this.number(entity, 72, 0) === 1 ? curveThrough(this.vertices(entity)) : this.vertices(entity));
       case 'MULTILEADER':
         return this.leader(entity, m, sink, look, depth, paper);
       case 'SOLID':
@@ -500,7 +500,9 @@ class Drawer extends DxfGroups {
       else if (codes[k] === 10 && codes[k + 1] === 20) controls.push({ x: Number(this.raw(k)), y: Number(this.raw(k + 1)) });
       else if (codes[k] === 11 && codes[k + 1] === 21) through.push({ x: Number(this.raw(k)), y: Number(this.raw(k + 1)) });
     }
-    return controls.length ? splinePoints({ degree: this.number(entity, 71, 3), knots, controls, weights }) : through;
+    if (controls.length) return splinePoints({ degree: this.number(entity, 71, 3), knots, controls, weights });
+    const direction = (code: number) => (this.find(entity, code) >= 0 ? this.point(entity, code) : null);
+    return curveThrough(through, direction(12), direction(13));
   }
 
   private settings(entity: Entity): TextSettings {
@@ -579,18 +581,18 @@ class Drawer extends DxfGroups {
     this.draw(body.entities, times(m, times(placed, shift(-body.base.x, -body.base.y))), sink, look, depth + 1, paper);
   }
 
-  /** A MULTILEADER: arrows, lines, and its text or block with attributes. Curved lines are drawn straight, and counted. */
+  /** A MULTILEADER: arrows, lines, and its text or block with attributes. */
   private leader(entity: Entity, m: Matrix, sink: Sink, look: Look, depth: number, paper: boolean): void {
     const parts = leaderParts(this, entity);
     if (!parts) return this.leave('multileader');
     const { content, body } = parts;
     const kind = this.number(body, 170, 1);
-    if (kind === 2) this.leave('curved leader');
     const arrow = this.handled(body, 342);
     const size = this.number(content, 140, 0);
     for (const line of kind === 0 ? [] : leaderLines(this, parts)) {
-      sink.line(m, line, look.weight, look.dashes);
-      const [tip, next] = line as [Point, Point];
+      const drawn = kind === 2 ? curveThrough(line) : line;
+      sink.line(m, drawn, look.weight, look.dashes);
+      const [tip, next] = drawn as [Point, Point];
       const towards = times(shift(tip.x, tip.y), times(turn(Math.atan2(tip.y - next.y, tip.x - next.x)), stretch(size, size)));
       if (this.bodies.has(arrow)) this.place(arrow, m, towards, sink, look, depth, paper);
       else if (size > 0) sink.fill(times(m, towards), [ARROW], 'ink');
