@@ -232,6 +232,7 @@ import { count } from '@rule/core/words';
     }
     fieldset label {
       display: inline-flex;
+      vertical-align: top;
       gap: 6px;
       align-items: center;
       margin-right: 14px;
