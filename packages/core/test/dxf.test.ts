@@ -222,11 +222,26 @@ describe('writing', () => {
     expect(values(after)).toEqual({ Größe: '12', Finish: 'brushed' });
     expect(Buffer.from(changed(changed(DRAWING, at('property', '', 'New', 'x')), at('property', '', 'New', null)))).toEqual(Buffer.from(DRAWING));
   });
-  it('writes letters outside ASCII as escapes in old versions', () => {
-    const old = bytes(dxfText([...header('AC1018', property('A', '1')), [0, 'EOF']]));
-    const after = changed(old, at('property', '', 'A', 'Ω5'));
-    expect(Buffer.from(after).toString()).toContain('\\U+03A95');
-    expect(values(after)).toEqual({ A: 'Ω5' });
+  it.each([
+    ['AC1009', 'ANSI_1252', 'Fläche 24 m²', [0xe4, 0xb2]],
+    ['AC1015', 'ANSI_1251', 'Сталь 5', [0xd1, 0xf2, 0xe0, 0xeb, 0xfc]],
+    ['AC1015', 'DOS850', 'Größe', [0x94, 0xe1]],
+  ])('writes letters of the code page that a drawing of %s states (%s) in that page, and others as escapes', (version, page, text, expected) => {
+    const title = header(version, [
+      [9, '$TITLE'],
+      [1, 'x'],
+    ]);
+    const old = bytes(dxfText([...title, [0, 'EOF']]).replace('ANSI_1252', page));
+    const after = changed(old, at('field', '', 'title', `${text} Ω 漢`));
+    expect([...after].filter((byte) => byte > 0x7f)).toEqual(expected);
+    expect(Buffer.from(after).toString('latin1')).toMatch(/\\U\+03A9 \\U\+6F22/);
+    expect(dxf.read(after).holders[0]!.values.find((value) => value.name === 'title')!.held.text).toBe(`${text} Ω 漢`);
+  });
+  it('writes letters outside ASCII as escapes in old versions that state no code page', () => {
+    const old = bytes(dxfText([...header('AC1018', property('A', '1')), [0, 'EOF']]).replace('ANSI_1252', ''));
+    const after = changed(old, at('property', '', 'A', 'Ω5 ä'));
+    expect(Buffer.from(after).toString()).toContain('\\U+03A95 \\U+00E4');
+    expect(values(after)).toEqual({ A: 'Ω5 ä' });
   });
   it('refuses what it cannot write, and says why', () => {
     expect(() => dxf.modify(DRAWING, [at('cell', 'insert:30', 'NONE', 'x')])).toThrow('defines no cell NONE');

@@ -4,13 +4,19 @@ import { decodeAs, knowsCodePage } from '../encoding';
 /** Text encoding of a DXF file. */
 export interface DxfText {
   readonly decode: (bytes: Uint8Array) => string;
-  /** @throws FileError for line breaks */
+  /**
+   * A text as it is written: letters that the file's encoding lacks as `\\U+XXXX`.
+   * @throws FileError for line breaks
+   */
   readonly encode: (text: string) => string;
+  /** The bytes of written text. */
+  readonly bytes: (written: string) => Uint8Array;
   /** Whether the code page is unknown. */
   readonly unknownPage: boolean;
 }
 
 const utf8 = new TextDecoder('utf-8');
+const encoder = new TextEncoder();
 
 /** Code pages of `\M+n`. */
 const MULTIBYTE: Readonly<Record<string, string>> = { 1: 'cp932', 2: 'cp950', 3: 'cp949', 5: 'cp936' };
@@ -40,18 +46,43 @@ function pageName(codePage: string): string {
   return dos ? `cp${dos}` : page;
 }
 
-/** UTF-8 from AC1021 on; before, the code page with `\U+XXXX` escapes. */
+const pages = new Map<string, ReadonlyMap<string, number>>();
+
+/** The byte of every letter above ASCII in a code page of single bytes. */
+function bytesOfPage(page: string): ReadonlyMap<string, number> {
+  const known = pages.get(page);
+  if (known) return known;
+  const bytes = new Map<string, number>();
+  for (let byte = 0x80; byte <= 0xff; byte++) {
+    const letter = decodeAs(Uint8Array.of(byte), page);
+    // Some bytes are no letters; control characters are not written.
+    if (letter.length === 1 && letter !== '\ufffd' && letter.charCodeAt(0) > 0x9f) bytes.set(letter, byte);
+  }
+  pages.set(page, bytes);
+  return bytes;
+}
+
+/** Pages in which every byte is a letter. */
+const SINGLE_BYTES = /^(windows-125\d|iso8859-\d+|cp(437|850|852|855|857|860|861|863|864|865|869))$/;
+
+/** UTF-8 from AC1021 on; before, the code page that the file states, with `\U+XXXX` for what it lacks. */
 export function dxfText(version: string, codePage: string): DxfText {
-  if (version >= 'AC1021') return { decode: (bytes) => escapes(utf8.decode(bytes)), encode: oneLine, unknownPage: false };
+  if (version >= 'AC1021')
+    return { decode: (bytes) => escapes(utf8.decode(bytes)), encode: oneLine, bytes: (written) => encoder.encode(written), unknownPage: false };
   const page = pageName(codePage);
   const known = knowsCodePage(page);
+  // A page that is not stated is a guess: reading may risk it, writing may not.
+  const stated = known && codePage.trim() !== '' && SINGLE_BYTES.test(page);
+  const coded = (c: string): string => {
+    const byte = stated && c.charCodeAt(0) > 0x7f ? bytesOfPage(page).get(c) : undefined;
+    if (byte !== undefined) return String.fromCharCode(byte);
+    return c.charCodeAt(0) < 0x7f ? c : `\\U+${c.charCodeAt(0).toString(16).toUpperCase().padStart(4, '0')}`;
+  };
   return {
     decode: (bytes) => escapes(decodeAs(bytes, known ? page : 'windows-1252')),
-    encode: (text) =>
-      oneLine(text)
-        .split('')
-        .map((c) => (c.charCodeAt(0) < 0x7f ? c : `\\U+${c.charCodeAt(0).toString(16).toUpperCase().padStart(4, '0')}`))
-        .join(''),
+    encode: (text) => oneLine(text).split('').map(coded).join(''),
+    // Every character of a written text is one byte.
+    bytes: (written) => Uint8Array.from(written, (c) => c.charCodeAt(0)),
     unknownPage: !known,
   };
 }

@@ -8,8 +8,6 @@ import { DxfGroups } from './groups';
 import { openDxf } from './read';
 import { codedText, toMtext } from './text';
 
-const encoder = new TextEncoder();
-
 /**
  * Edits that write values to a DXF file.
  * @throws FileError
@@ -78,7 +76,7 @@ function splicedEdit(content: DxfContent, { at, to, groups }: GroupSplice): Edit
   return {
     offset: lines[at]!,
     length: lines[to]! - lines[at]!,
-    insert: encoder.encode(groups.map(([code, text]) => groupText(code, content.text.encode(text), eol)).join('')),
+    insert: content.text.bytes(groups.map(([code, text]) => groupText(code, content.text.encode(text), eol)).join('')),
   };
 }
 
@@ -110,7 +108,7 @@ function withDefinitions(bytes: Uint8Array, original: DxfContent, changes: reado
   return { ...original, blocks: openDxf(after, false).blocks };
 }
 
-const encoded = (content: DxfContent, text: string): Uint8Array => encoder.encode(content.text.encode(text));
+const encoded = (content: DxfContent, text: string): Uint8Array => content.text.bytes(content.text.encode(text));
 
 function valueEdit(content: DxfContent, at: number, text: string): Edit {
   const { starts, ends } = content.index;
@@ -175,7 +173,7 @@ function letteringEdits(content: DxfContent, insert: InsertContent | undefined, 
     return cell.widthAt < 0 ? [] : [{ offset: lines[cell.widthAt]!, length: lines[cell.widthAt + 1]! - lines[cell.widthAt]!, insert: new Uint8Array() }];
   const text = wanted === null ? written(said!.widthFactor, raw!.widthFactor) : number(wanted);
   if (cell.widthAt >= 0) return [valueEdit(content, cell.widthAt, text)];
-  return [{ offset: lines[cell.heightAt + 1]!, length: 0, insert: encoder.encode(groupText(41, text, eol)) }];
+  return [{ offset: lines[cell.heightAt + 1]!, length: 0, insert: content.text.bytes(groupText(41, text, eol)) }];
 }
 
 type Groups = [number, string][];
@@ -289,9 +287,9 @@ function gainedEdits(
     const edits: Edit[] = [];
     if (!insert.hasAttributes) {
       groups.push(...endGroups(content, insert, insert.layer, handles));
-      edits.push({ offset: index.lines[insert.nameAt]!, length: 0, insert: encoder.encode(written([[66, '1']], index.eol)) });
+      edits.push({ offset: index.lines[insert.nameAt]!, length: 0, insert: content.text.bytes(written([[66, '1']], index.eol)) });
     }
-    edits.push({ offset: index.lines[insert.attributesEnd]!, length: 0, insert: encoder.encode(written(groups, index.eol)) });
+    edits.push({ offset: index.lines[insert.attributesEnd]!, length: 0, insert: content.text.bytes(written(groups, index.eol)) });
     return edits;
   });
 }
@@ -349,7 +347,7 @@ class Placing {
       const anchor = this.anchor(placed);
       behind.set(anchor, (behind.get(anchor) ?? '') + written(this.groups(holder.slice(7), placed, texts, anchor, handles), index.eol));
     }
-    return [...gone, ...[...behind].map(([anchor, text]): Edit => ({ offset: index.lines[anchor.end]!, length: 0, insert: encoder.encode(text) }))];
+    return [...gone, ...[...behind].map(([anchor, text]): Edit => ({ offset: index.lines[anchor.end]!, length: 0, insert: this.content.text.bytes(text) }))];
   }
   /** An insert on the sheet, preferably a remaining one, that determines position and owner. */
   private anchor({ block, layout }: PlacedBlock): InsertContent {
@@ -428,8 +426,8 @@ function propertyEdits(content: DxfContent, byName: ReadonlyMap<string, DxfConte
   const last = properties.at(-1);
   const at = index.lines[last ? last.valueAt + 1 : content.headerEnd]!;
   const parts = ['  9', '$CUSTOMPROPERTYTAG', '  1', encoded(content, change.name), '  9', '$CUSTOMPROPERTY', '  1', encoded(content, change.value.text)];
-  const eol = encoder.encode(index.eol);
-  const chunks = parts.flatMap((part) => [typeof part === 'string' ? encoder.encode(part) : part, eol]);
+  const eol = content.text.bytes(index.eol);
+  const chunks = parts.flatMap((part) => [typeof part === 'string' ? content.text.bytes(part) : part, eol]);
   const insert = new Uint8Array(chunks.reduce((sum, chunk) => sum + chunk.length, 0));
   let to = 0;
   for (const chunk of chunks) {
