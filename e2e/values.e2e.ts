@@ -329,7 +329,8 @@ test('the grid takes a block from a spreadsheet program, fills, replaces, groups
 test('start files are published from the edition in force, and can be taken from the page', async ({ page }) => {
   await signIn(page, 'varga');
   await page.goto('/schema?view=start-files');
-  await page.getByRole('combobox', { name: 'Title block of drawings' }).selectOption('MRW-TITLE');
+  await page.getByRole('combobox', { name: 'Title block of drawings' }).click();
+  await page.getByRole('option', { name: 'MRW-TITLE' }).click();
   await page.getByRole('button', { name: 'Compare with published files' }).click();
   await page.getByRole('button', { name: /^Publish: \d+ files change/ }).click();
   await expect(page.getByText('The start files are published.')).toBeVisible();
