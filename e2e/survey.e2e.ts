@@ -51,8 +51,12 @@ test('a library that nobody knows is dropped, looked through and cleaned up, and
 
   await test.step('a zip is dropped and read, with a result for every file', async () => {
     await station(page, 'Survey');
-    await page.getByRole('button', { name: 'Add library' }).click();
     const dialog = page.getByRole('dialog');
+    // What is still being loaded above may move the button away under the pointer.
+    await expect(async () => {
+      await page.getByRole('button', { name: 'Add library' }).click();
+      await expect(dialog).toBeVisible();
+    }).toPass();
     await dialog.getByLabel('Name of the library').fill('Ferrow');
     await dialog.getByLabel('uploaded files').check();
     await dialog.getByRole('button', { name: 'Begin the library' }).click();
