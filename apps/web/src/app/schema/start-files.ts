@@ -93,7 +93,7 @@ import { count } from '@rule/core/words';
           <fieldset class="field">
             <legend>Sheet sizes that are made anew</legend>
             @for (sheet of v.sheets; track sheet.name + sheet.practice) {
-              <label
+              <label [attr.for]="'start-sheet-' + sheet.name"
                 ><p-checkbox
                   [binary]="true"
                   [inputId]="'start-sheet-' + sheet.name"
