@@ -82,12 +82,12 @@ describe('DXF', () => {
   it('ezdxf reads every written drawing without an error and finds what was written', () => {
     const drawings = paths.filter((path) => path.endsWith('.dxf'));
     for (const [i, path] of drawings.entries()) {
-      let before = read(path);
+      let before: Uint8Array = read(path);
       // A sheet of loose texts gets its first cell by hand.
       const loose = dxf.read(before).inserts.length === 0 ? textsOnSheet(before, 'paper')[0] : undefined;
       if (loose) before = applyEdits(before, dxf.modify(before, [{ holder: '', place: 'anchor', name: loose.name, value: heldText('cell Title') }]));
       const { inserts, blocks, version } = dxf.read(before);
-      const { holder, block } = inserts[0]!;
+      const { holder, block } = inserts.find((insert) => insert.layout !== 'model')!;
       const tag = blocks.find((one) => one.name === block)!.cells[0]!.tag;
       const cell = { holder, place: 'cell' as const, name: tag, value: heldText('1.4404 ⌀') };
       // AC1009 drawings have no properties.
