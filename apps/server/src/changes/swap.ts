@@ -192,7 +192,8 @@ export class Swap {
       await hooks.at('swapped one');
     }
     // A name that is lost with the power before this is found as not arrived, and is taken again.
-    for (const folder of new Set(alive().map((move) => dirname(move.final)))) await sync(folder);
+    const replaced = alive().filter((move) => !move.inPlace && !isRenamed(move));
+    for (const folder of new Set(replaced.map((move) => dirname(move.final)))) await sync(folder);
     await hooks.at('swapped');
     return outcome();
   }

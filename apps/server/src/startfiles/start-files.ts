@@ -68,7 +68,7 @@ export class StartFiles {
       ),
       this.db.all<{ name: string }>(
         `SELECT b.block->>'name' AS name FROM files f, ${BLOCKS_OF_F} b
-         WHERE f.kind = 'drawing' AND NOT f.removed AND jsonb_array_length(b.block->'cells') > 0
+         WHERE f.kind = 'drawing' AND NOT f.removed AND jsonb_array_length(b.block->'cells') > 0 AND NOT coalesce((b.block->'cells'->0->>'plain')::boolean, false)
          GROUP BY 1 ORDER BY count(*) DESC, 1 LIMIT 500`,
       ),
     ]);

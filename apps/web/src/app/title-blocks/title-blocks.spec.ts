@@ -616,6 +616,13 @@ describe('plain texts that are made cells', () => {
     expect(painters.asked.at(-1)).toMatchObject({ file: 7, layout: 'Front', holder: '' });
     expect(texts(stage)).toContain('Text NOT TO BE SCALED');
   });
+  it('are only looked at by viewers', async () => {
+    const bareSheets = { total: 1, rows: [{ file: 7, path: 'DR-15/old.dxf', lock: null, layout: 'Front', sheets: 1 }] };
+    const stage = await staged({ bareSheets }, { bare: '1' }, 'viewer');
+    await drawn(stage);
+    expect(texts(stage)).toEqual([]);
+    expect(stage.text()).toContain('Editors make its texts cells.');
+  });
 });
 
 describe('a block that is exchanged for another', () => {

@@ -93,7 +93,7 @@ import { TitleBlocksStore } from './title-blocks.store';
               {{
                 store.bare()?.total === 0
                   ? 'There are none: every sheet has cells.'
-                  : 'No block on them has attributes, and no text stands in a box with a caption. Choose a text that shall be a cell.'
+                  : 'No block on them has attributes, and no text stands in a box with a caption.' + (mayEdit() ? ' Choose a text that shall be a cell.' : '')
               }}
             </p>
           </div>
@@ -105,7 +105,7 @@ import { TitleBlocksStore } from './title-blocks.store';
               [sheet]="s"
               [version]="applied()"
               [label]="'Sheet ' + s.layout + ' of ' + leaf(s.path)"
-              [anchoring]="true"
+              [anchoring]="mayEdit()"
               [picked]="picked()?.name ?? null"
               (pick)="picked.set($event)"
             />
@@ -225,8 +225,8 @@ import { TitleBlocksStore } from './title-blocks.store';
       }
 
       <div bench="inspector">
-        @if (onBare() && !bareSheet()) {
-          <p class="soft">Nothing is left to anchor.</p>
+        @if (onBare() && !textSheet()) {
+          <p class="soft">{{ bareSheet() ? 'Editors make its texts cells.' : 'Nothing is left to anchor.' }}</p>
         } @else if (textSheet(); as sheet) {
           @if (picked(); as text) {
             <rule-anchor-text [sheet]="sheet" [text]="text" (anchored)="picked.set(null)" />
@@ -335,7 +335,7 @@ export class TitleBlocksStation {
   /** Whether plain texts are chosen on the sheet instead of cells; reset for another block. */
   protected readonly anchoring = linkedSignal({ source: () => this.store.block()?.family, computation: () => false });
   /** The sheet on which texts are chosen; `null` while cells are. */
-  protected readonly textSheet = computed(() => (this.onBare() ? this.bareSheet() : this.anchoring() ? this.shownSheet() : null));
+  protected readonly textSheet = computed(() => (this.onBare() ? (this.mayEdit() ? this.bareSheet() : null) : this.anchoring() ? this.shownSheet() : null));
   /** The chosen text; reset for another sheet. */
   protected readonly picked = linkedSignal<unknown, SheetText | null>({
     source: () => JSON.stringify([this.textSheet(), this.applied()]),
