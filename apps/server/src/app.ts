@@ -11,6 +11,7 @@ import { pinoHttp } from 'pino-http';
 import { isConnectionError } from './platform/db';
 import { AppError } from './platform/problem';
 import { AnswerSchemas } from './routes/openapi';
+import { answersInLines, sendLine } from './routes/send';
 import { routerOf } from './routes/router';
 import { handlersOf } from './routes';
 import { Services } from './services';
@@ -177,13 +178,19 @@ export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log,
 
 function answerErrors(log: Logger, mayHaveWritten: (request: Request) => boolean): ErrorRequestHandler {
   return (error: unknown, request, response, next) => {
-    if (response.headersSent) {
+    const inLines = answersInLines(response);
+    if (response.headersSent && !inLines) {
       next(error);
       return;
     }
     const known = toAppError(error, mayHaveWritten(request));
     if (known.status >= 500 && known.code === 'internal')
       log.error({ err: error instanceof Error ? { type: error.name, message: error.message, stack: error.stack } : String(error) }, 'unexpected error');
+    if (inLines) {
+      sendLine(response, { problem: known.toProblem() });
+      response.end();
+      return;
+    }
     response.status(known.status).type('application/problem+json').send(JSON.stringify(known.toProblem()));
   };
 }

@@ -3,6 +3,7 @@ import {
   BomComparison,
   BomLayout,
   BomMember,
+  BomPart,
   BomRenumbered,
   BomTable,
   BomTableRow,
@@ -12,12 +13,13 @@ import {
   ProposedAnswer,
   WhereUsed,
 } from '@rule/contract';
-import { BomColumn, BomContent, factColumn, plainContent, propertyColumn } from '@rule/core/bom';
+import { BomColumn, BomContent, factColumn, plainContent, propertyColumn, unpackList } from '@rule/core/bom';
 import ExcelJS from 'exceljs';
 import { mkdirSync, mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { run } from '../../cli/src/rule';
+import { BomData } from '../src/bom/sources';
 import { UNWATCHED } from '../src/jobs/jobs';
 import { Person, Rule, startRule } from './harness';
 import { assemblyOf, variants } from './variants';
@@ -391,5 +393,49 @@ describe('parts that are variants in one file', () => {
     await rule.amend('Material', { level: 'variant', fallback: false });
     expect(await last()).toBe('');
     await rule.amend('Material', { level: 'document' });
+  });
+});
+
+describe('a long list', () => {
+  const bought = (prefix: string) => Array.from({ length: 250 }, (_, i) => [`${prefix}-${i}`, 1] as const);
+  const linesOf = async (file: number, request: object) => {
+    const text = (await buffer(okafor.post(`/files/${file}/bom/packed`, request))).toString();
+    return text
+      .trimEnd()
+      .split('\n')
+      .map((line) => JSON.parse(line) as BomPart & { problem?: Problem });
+  };
+
+  it('comes with its first rows before the others, each as in the whole list', async () => {
+    mkdirSync(join(rule.library, 'long'));
+    writeFileSync(join(rule.library, 'long/pins.step'), variants('1.4301', 'DC01').replaceAll("'V-", "'W-"));
+    writeFileSync(join(rule.library, 'long/rack.step'), assemblyOf('RACK', ['W-1', 200], ...bought('FIRST'), ['W-2', 200], ...bought('MORE')));
+    await rule.services.scanner.rescan(UNWATCHED);
+    const rack = await rule.file('long/rack.step');
+    const columns = [factColumn('part'), ...(await columnsOf('Material')), { ...factColumn('quantity'), sum: true }];
+    const plain = await ask(rack, { columns });
+    const lines = await linesOf(rack, { layout: null, content: content({ columns }) });
+    expect(lines.map(({ whole, rows, table }) => [whole, rows, unpackList(table).rows.length, table.pieces])).toEqual([
+      [false, plain.rows.length, 200, plain.pieces],
+      [true, plain.rows.length, plain.rows.length, plain.pieces],
+    ]);
+    expect(unpackList(lines[0]!.table).rows).toEqual(plain.rows.slice(0, 200));
+    expect(unpackList(lines[1]!.table)).toEqual({ rows: plain.rows, groups: plain.groups });
+    expect([lines[0]!.table.totals, lines[1]!.table.totals[2]]).toEqual([[null, null, null], plain.totals[2]]);
+    // Where values decide what comes first, there is the whole list alone, and it may be short.
+    const sorted = [{ of: columns[1]!.of, descending: false }];
+    expect((await linesOf(rack, { layout: null, content: content({ columns, sort: sorted }) })).map(({ whole }) => whole)).toEqual([true]);
+    expect((await linesOf(unit, { layout: null, content: content({ columns }) })).map(({ whole }) => whole)).toEqual([true]);
+  });
+
+  it('ends with the problem where the others cannot be read', async () => {
+    const rack = await rule.file('long/rack.step');
+    const load = jest.spyOn(BomData.prototype, 'load').mockImplementation((only) => (only ? Promise.resolve() : Promise.reject(new Error('gone'))));
+    try {
+      const lines = await linesOf(rack, { layout: null, content: content({ columns: [factColumn('part')] }) });
+      expect(lines.map(({ whole, problem }) => whole ?? problem?.code)).toEqual([false, 'internal']);
+    } finally {
+      load.mockRestore();
+    }
   });
 });

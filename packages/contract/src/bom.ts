@@ -80,6 +80,14 @@ export interface BomTable extends ListedRows<BomValue> {
 /** The same for transfer, with equal texts and cells told once: long lists are ten times shorter. */
 export interface PackedBomTable extends Omit<BomTable, 'rows' | 'groups'>, PackedList<BomValue> {}
 
+/** A list in parts: the first rows of a long one without totals, then the whole list. */
+export interface BomPart {
+  readonly whole: boolean;
+  /** Rows of the whole list. */
+  readonly rows: number;
+  readonly table: PackedBomTable;
+}
+
 /** Members of a row. */
 export interface BomMember {
   readonly assembly: number;

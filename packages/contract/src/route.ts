@@ -24,6 +24,13 @@ export interface Events<T> {
 /** Server-sent events with JSON data. */
 export const events = <T>(): Answer<Events<T>> => ({ media: 'text/event-stream' });
 
+/** Several answers, one after the other. */
+export interface Lines<T> {
+  readonly line: T;
+}
+/** JSON texts, one a line, each sent as soon as it is known. What fails after the first comes as a last line, `{ problem }`. */
+export const lines = <T>(): Answer<Lines<T>> => ({ media: 'application/x-ndjson' });
+
 /** A route: everything server, callers and description need. Its key is method and path. */
 export interface RouteShape {
   /** One-sentence summary for the description. */

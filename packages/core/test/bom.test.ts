@@ -20,8 +20,8 @@ import {
   plainContent,
   propertiesOf,
   propertyColumn,
-  reachedFrom,
   renumber,
+  restsOnValues,
   unpackList,
   whereUsed,
 } from '../src/bom';
@@ -119,7 +119,21 @@ describe('rows of a bill of materials', () => {
     };
     expect(said(rowsOf(library, { structure: 'indented' }).rows)).toEqual(['F2: 1/1', '  F3: 2/2', '  F1: 1/1 loop']);
     expect(said(rowsOf(library, { structure: 'summed' }).rows)).toEqual(['F3: 2/2', 'F1: 1/1 loop']);
-    expect(reachedFrom(new Structures(sourcesOf(library)), top(1))).toHaveLength(4);
+  });
+
+  it('the order of rows is known before values, unless it rests on them', () => {
+    const rests = (more: Partial<BomContent>) => restsOnValues({ ...plainContent([1]), key: [], ...more });
+    expect(rests({ structure: 'indented', sort: [{ of: { fact: 'part' }, descending: false }], columns: [propertyColumn(1)] })).toBe(false);
+    expect(rests({ structure: 'indented', group: { property: 1 } })).toBe(false);
+    for (const more of [
+      { key: [1] },
+      { bodies: true },
+      { classes: [{ class: 1, rule: 'count by', property: 1 }] },
+      { sort: [{ of: { fact: 'mass' }, descending: false }] },
+      { sort: [{ of: { property: 1 }, descending: false }] },
+      { structure: 'summed', group: { property: 1 } },
+    ] as const)
+      expect(rests(more)).toBe(true);
   });
 
   it('classes are left out, dissolved, shown as one, or counted by a property', () => {

@@ -28,6 +28,7 @@ import {
   numberRows,
   plainContent,
   renumber,
+  restsOnValues,
   sameRows,
   whereUsed,
 } from '@rule/core/bom';
@@ -59,6 +60,9 @@ export interface MadeBom {
   readonly root: string;
 }
 
+/** Takes the first rows of a list before the values of the others are read. */
+type TakeFirst = (first: MadeBom, all: readonly BomRow[]) => Promise<void>;
+
 const NONE: BomTableRow['candidates'] = [];
 
 /** Units of facts, for column headers. */
@@ -66,6 +70,9 @@ const FACT_UNITS: Partial<Record<BomFact, string>> = { mass: ', kg', length: ', 
 
 /** Rows computed before yielding to other requests. */
 const AT_ONCE = 1000;
+
+/** Rows that a long list shows first. */
+const FIRST_ROWS = 200;
 
 /** Computes rows and cells. Long lists yield to other requests between batches. */
 export async function shownRows({ rows, items, cells }: Pick<MadeBom, 'rows' | 'items' | 'cells'>, columns: readonly BomColumn[]): Promise<ShownRow[]> {
@@ -76,6 +83,8 @@ export async function shownRows({ rows, items, cells }: Pick<MadeBom, 'rows' | '
   }
   return shown;
 }
+
+const piecesOf = (rows: readonly BomRow[]): number => rows.reduce((sum, row) => sum + (row.counts ? row.total : 0), 0);
 
 const shownRow = (row: BomRow, items: ReadonlyMap<string, string>, columns: readonly BomColumn[], cells: BomCells): ShownRow => ({
   id: row.id,
@@ -134,12 +143,19 @@ export class Boms {
 
   /**
    * Builds a list. For a saved layout, missing item numbers are assigned and stored.
+   * @param atFirst receives the first rows of a long list as soon as their values are known; where the order depends on values, nothing
    * @throws AppError
    */
-  async make(user: Pick<User, 'id'>, assembly: number, { content, layout, root: asked }: BomRequest): Promise<MadeBom> {
+  async make(user: Pick<User, 'id'>, assembly: number, { content, layout, root: asked }: BomRequest, atFirst?: TakeFirst): Promise<MadeBom> {
     const file = await this.libraries.file(assembly);
     const saved = layout === null ? null : await this.layouts.get(user, layout);
-    const data = await this.read(assembly, content);
+    const [data, stored] = await Promise.all([
+      BomData.open(this.db, this.properties, assembly, content, (files) => this.judgements.settle(files)),
+      layout === null ? [] : this.kept.read(this.db, { assembly, layout, ...(asked === undefined ? {} : { root: asked }) }),
+    ]);
+    const early = atFirst !== undefined && !restsOnValues(content);
+    if (!early) await data.load(null);
+    await new Promise(setImmediate);
     const roots = data.structures.roots(assembly);
     if (file.kind !== 'assembly' || roots.length === 0) throw invalid('not-an-assembly', `${file.path} is not an assembly.`);
     const root = asked ?? roots[0]!.product;
@@ -147,42 +163,69 @@ export class Boms {
     try {
       const { rows, leftOut } = makeRows(data.structures, { file: assembly, product: root }, content, data);
       const list = layout === null ? null : { assembly, root, layout };
-      const numbers = list ? await this.kept.of(list, rows, content.numbers, sameRows(saved!.content, content)) : numberRows(rows, [], content.numbers).numbers;
+      const numbers = list
+        ? await this.kept.of(list, rows, stored, content.numbers, sameRows(saved!.content, content))
+        : numberRows(rows, [], content.numbers).numbers;
       const items = itemTexts(rows, numbers);
       await new Promise(setImmediate);
-      const cells = new BomCells(
-        data,
-        (row) => items.get(row.id) ?? '',
-        (row) => numbers.get(row.id) ?? null,
-      );
+      const freshCells = () =>
+        new BomCells(
+          data,
+          (row) => items.get(row.id) ?? '',
+          (row) => numbers.get(row.id) ?? null,
+        );
       const headers = content.columns.map(({ header, of }) => {
         if (header !== '') return header;
         if ('fact' in of) return `${BOM_FACTS[of.fact]}${FACT_UNITS[of.fact] ?? ''}`;
         const property = data.properties.get(of.property);
         return property ? `${property.caption}${property.unit ? `, ${property.unit}` : ''}` : 'gone from the schema';
       });
-      return { data, cells, rows: inBomOrder(rows, content.sort, { numbers, cell: cells.cell }), leftOut, numbers, items, headers, list, root };
+      const made = (): MadeBom => {
+        const cells = freshCells();
+        return { data, cells, rows: inBomOrder(rows, content.sort, { numbers, cell: cells.cell }), leftOut, numbers, items, headers, list, root };
+      };
+      if (early) {
+        if (rows.length > 2 * FIRST_ROWS) {
+          const whole = made();
+          const first = whole.rows.slice(0, FIRST_ROWS);
+          await data.load(first.flatMap((row) => row.members));
+          await atFirst({ ...whole, cells: freshCells(), rows: first }, whole.rows);
+        }
+        await data.load(null);
+      }
+      return made();
     } catch (error) {
       if (error instanceof BomLimit) throw invalid('bom-too-long', `${file.path}: ${error.message}`);
       throw error;
     }
   }
 
-  private async read(assembly: number, content: BomRequest['content']): Promise<BomData> {
-    const data = await BomData.read(this.db, this.properties, assembly, content, (files) => this.judgements.settle(files));
-    await new Promise(setImmediate);
-    return data;
+  /**
+   * The list as shown in the page.
+   * @param atFirst receives the first rows of a long list, without totals
+   */
+  async table(user: Pick<User, 'id'>, assembly: number, request: BomRequest, atFirst?: (table: BomTable, rows: number) => void): Promise<BomTable> {
+    const made = await this.make(
+      user,
+      assembly,
+      request,
+      atFirst &&
+        (async (first, all) => {
+          const table = await this.tableOf(first, assembly, request.content);
+          const totals = request.content.columns.map(() => null);
+          atFirst({ ...table, groups: table.groups.map((group) => ({ ...group, totals })), totals, pieces: piecesOf(all) }, all.length);
+        }),
+    );
+    return this.tableOf(made, assembly, request.content);
   }
 
-  /** The list as shown in the page. */
-  async table(user: Pick<User, 'id'>, assembly: number, request: BomRequest): Promise<BomTable> {
-    const made = await this.make(user, assembly, request);
+  private async tableOf(made: MadeBom, assembly: number, content: BomRequest['content']): Promise<BomTable> {
     const { data, cells, rows, numbers } = made;
-    const { columns } = request.content;
-    const candidates = data.reached({ file: assembly, product: made.root });
+    const { columns } = content;
+    const candidates = [...new Set(rows.flatMap(({ match }) => (match.state === 'ambiguous' ? match.candidates : [])))];
     const [file, paths] = await Promise.all([this.libraries.file(assembly), this.libraries.paths(this.db, candidates)]);
     const shown = await shownRows(made, columns);
-    const { groups, totals } = groupRows(shown, request.content, cells.cell);
+    const { groups, totals } = groupRows(shown, content, cells.cell);
     const twice = new Map<string, number>();
     const placed = [...data.properties.values()].filter((property) => isHeldAt(property, 'occurrence'));
     for (const row of rows)
@@ -226,7 +269,7 @@ export class Boms {
       }),
       groups,
       totals,
-      pieces: rows.reduce((sum, row) => sum + (row.counts ? row.total : 0), 0),
+      pieces: piecesOf(rows),
       leftOut: made.leftOut,
       gone: data.gone,
       twice: [...twice].map(([caption, count]) => ({ caption, rows: count })),

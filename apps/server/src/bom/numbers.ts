@@ -11,6 +11,11 @@ export interface NumberedList {
   readonly layout: number;
 }
 
+/** A stored number and the product at the top of its list. */
+export interface StoredNumber extends KeptNumber {
+  readonly root: string;
+}
+
 /** Ids of deep rows are too long for an index. */
 const hashOf = (row: string | null) => (row === null ? '' : createHash('sha256').update(row).digest('hex'));
 
@@ -22,19 +27,36 @@ export class BomNumbers {
   constructor(private readonly db: Db) {}
 
   private async kept(sql: Sql, list: NumberedList): Promise<KeptNumber[]> {
-    const found = await sql.one<{ list: [row: string, parent: string | null, number: number][] | null }>(
-      `SELECT json_agg(json_build_array("row", parent, number)) AS list FROM bom_numbers WHERE ${WHERE}`,
-      bind(list),
+    return (await this.read(sql, list)).map(({ row, parent, number }) => ({ row, parent, number }));
+  }
+
+  /**
+   * Stored numbers.
+   * @param root those of all products of the assembly, if unknown
+   */
+  async read(sql: Sql, { assembly, layout, root }: Omit<NumberedList, 'root'> & Partial<NumberedList>): Promise<StoredNumber[]> {
+    const found = await sql.one<{ list: [row: string, parent: string | null, number: number, root: string][] | null }>(
+      `SELECT json_agg(json_build_array("row", parent, number, root)) AS list FROM bom_numbers
+       WHERE assembly_id = $1 AND layout_id = $2${root === undefined ? '' : ' AND root = $3'}`,
+      root === undefined ? [assembly, layout] : [assembly, layout, root],
     );
-    return (found?.list ?? []).map(([row, parent, number]) => ({ row, parent, number }));
+    return (found?.list ?? []).map(([row, parent, number, of]) => ({ row, parent, number, root: of }));
   }
 
   /**
    * Item numbers of rows; rows without one get the next. Concurrent readers get the same result.
+   * @param stored what was read for the list
    * @param keep whether new numbers are stored; not for previews
    */
-  async of(list: NumberedList, rows: readonly NumberedRow[], rule: NumberRule, keep: boolean): Promise<ReadonlyMap<string, number>> {
-    const first = numberRows(rows, await this.kept(this.db, list), rule);
+  async of(
+    list: NumberedList,
+    rows: readonly NumberedRow[],
+    stored: readonly StoredNumber[],
+    rule: NumberRule,
+    keep: boolean,
+  ): Promise<ReadonlyMap<string, number>> {
+    const own = stored.filter((number) => number.root === list.root);
+    const first = numberRows(rows, own, rule);
     if (first.given.length === 0 || !keep) return first.numbers;
     return this.db.transaction(async (sql) => {
       await this.lock(sql, list);

@@ -1,13 +1,17 @@
 import { HELD } from '../library/readings';
 
-/** An assembly and all files below it. The recursion stops at cycles. */
-export const BELOW = `WITH RECURSIVE below(id) AS (SELECT $1::int UNION SELECT c.part_id FROM below b JOIN copies c ON c.assembly_id = b.id WHERE c.part_id IS NOT NULL)
-  SELECT f.id, f.path, f.kind, f.hash, f.mtime_ms AS changed, f.class_id AS "classId", c.name AS "className",
-    CASE WHEN f.kind = 'assembly' THEN f.reading->'structure' END AS structure
+/** Numbers of an assembly and all files below it. The recursion stops at cycles. */
+const REACHED = `WITH RECURSIVE below(id) AS (SELECT $1::int UNION SELECT c.part_id FROM below b JOIN copies c ON c.assembly_id = b.id WHERE c.part_id IS NOT NULL)`;
+
+/** An assembly and all files below it, as one JSON list: the driver parses rows slowly. */
+export const BELOW = `${REACHED}
+  SELECT json_agg(json_build_array(f.id, f.path, f.kind, f.hash, f.mtime_ms, f.class_id, c.name, CASE WHEN f.kind = 'assembly' THEN f.reading->'structure' END)) AS list
   FROM below b JOIN files f ON f.id = b.id LEFT JOIN classes c ON c.id = f.class_id WHERE NOT f.removed`;
 
-/** Part files behind copies in assemblies, as one JSON list: the driver parses rows slowly. */
-export const MATCHES = 'SELECT json_agg(json_build_array(assembly_id, product, match)) AS list FROM copies WHERE assembly_id = ANY($1::int[])';
+/** Part files behind copies in the same assemblies, as one JSON list. Asks for itself which they are, so that both are read at once. */
+export const MATCHES = `${REACHED}
+  SELECT json_agg(json_build_array(c.assembly_id, c.product, c.match)) AS list
+  FROM below b JOIN files f ON f.id = b.id AND f.kind = 'assembly' AND NOT f.removed JOIN copies c ON c.assembly_id = b.id`;
 
 /** Findings for properties of files and their holders. */
 export const FINDINGS = `SELECT file_id AS file, holder, property_id AS property, code, message, wanted FROM findings

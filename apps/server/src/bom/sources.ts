@@ -1,4 +1,4 @@
-import { BomContent, BomNode, Member, RowFacts, Structures, propertiesOf, reachedFrom } from '@rule/core/bom';
+import { BomContent, Member, RowFacts, Structures, propertiesOf } from '@rule/core/bom';
 import { StructureReading } from '@rule/core/files';
 import { MassNode, Solid, sumMass } from '@rule/core/geometry';
 import { Match } from '@rule/core/identity';
@@ -23,6 +23,18 @@ export interface BomFile {
   readonly className: string | null;
   readonly structure: StructureReading | null;
 }
+
+/** The same as a list, as {@link BELOW} gives it. */
+type FileColumns = readonly [
+  id: number,
+  path: string,
+  kind: BomFile['kind'],
+  hash: string,
+  changed: number,
+  classId: number | null,
+  className: string | null,
+  structure: StructureReading | null,
+];
 
 interface Finding {
   readonly file: number;
@@ -53,16 +65,20 @@ export class BomData implements RowFacts {
   private readonly copies = new Map<string, Record<number, HeldValue>>();
   private readonly bodyLists = new Map<number, { key: string; label: string; equal: string }[]>();
   private readonly massOf = new Map<number, number | null>();
+  private massNodes: ReturnType<Masses['massNodes']> | null = null;
   private readonly solids = new Map<number, { readonly bodies: readonly Solid[]; readonly pictures: number }>();
   private readonly pictured = new Set<number>();
   private readonly shown = new Map<Property, WeakMap<HeldValue, BomValue>>();
 
   private constructor(
+    private readonly sql: Sql,
+    private readonly assembly: number,
     files: readonly BomFile[],
     matches: readonly (readonly [assembly: number, product: string, match: Match])[],
     private readonly content: BomContent,
     known: ReadonlyMap<number, Property>,
     private readonly standIns: StandIns,
+    private readonly densities: Parameters<Masses['computed']>[1],
   ) {
     this.files = new Map(files.map((file) => [file.id, file]));
     this.matches = new Map(matches.map(([at, product, match]) => [holderKey(at, product), match]));
@@ -79,33 +95,45 @@ export class BomData implements RowFacts {
   }
 
   /**
-   * Loads the data of an assembly's list.
+   * Reads the structure of an assembly's list; its values are read by {@link load}.
    * @param settle makes sure the files are judged, as everywhere else
    */
-  static async read(
+  static async open(
     sql: Sql,
     properties: Properties,
     assembly: number,
     content: BomContent,
     settle: (files: readonly number[]) => Promise<void>,
   ): Promise<BomData> {
-    const [files, known, settings] = await Promise.all([sql.all<BomFile>(BELOW, [assembly]), properties.active(sql), readSettings(sql)]);
+    const [below, matches, known, settings] = await Promise.all([
+      sql.one<{ list: FileColumns[] | null }>(BELOW, [assembly]),
+      sql.one<{ list: [assembly: number, product: string, match: Match][] | null }>(MATCHES, [assembly]),
+      properties.active(sql),
+      readSettings(sql),
+    ]);
+    const files = (below?.list ?? []).map(
+      ([id, path, kind, hash, changed, classId, className, structure]): BomFile => ({ id, path, kind, hash, changed, classId, className, structure }),
+    );
     await settle(files.map((file) => file.id));
-    const assemblies = files.filter((file) => file.structure).map((file) => file.id);
-    const matches = (await sql.one<{ list: [assembly: number, product: string, match: Match][] | null }>(MATCHES, [assemblies]))?.list ?? [];
-    const data = new BomData(files, matches, content, known, compileStandIns(settings.standIns));
-    await data.load(sql, assembly, assemblies, settings.densities);
-    return data;
+    return new BomData(sql, assembly, files, matches?.list ?? [], content, known, compileStandIns(settings.standIns), settings.densities);
   }
 
-  private async load(sql: Sql, assembly: number, assemblies: readonly number[], densities: Parameters<Masses['computed']>[1]): Promise<void> {
-    const parts = [...this.files.keys()].filter((id) => id !== assembly);
+  /** Reads values: those of some members alone, or all. */
+  async load(only: readonly Omit<Member, 'times'>[] | null): Promise<void> {
+    const { sql, assembly } = this;
+    const parts = only
+      ? [...new Set(only.flatMap((member) => (member.part === null ? [] : [member.part])))]
+      : [...this.files.keys()].filter((id) => id !== assembly);
+    const assemblies = only
+      ? [...new Set(only.map((member) => member.assembly))]
+      : [...this.files.values()].filter((file) => file.structure).map((file) => file.id);
     const all = [...this.properties.values()];
     const documents = all.filter((property) => isHeldAt(property, 'document'));
     const placed = all.filter((property) => isHeldAt(property, 'occurrence'));
     const bodily = all.filter((property) => isHeldAt(property, 'body'));
     const varied = all.filter((property) => isHeldAt(property, 'variant'));
-    const withVariants = [...new Set([...this.matches.values()].flatMap((match) => (match.state === 'matched' && match.variant ? [match.file] : [])))];
+    const matched = only ? only.map(({ assembly: at, product }) => this.matches.get(holderKey(at, product))) : [...this.matches.values()];
+    const withVariants = [...new Set(matched.flatMap((match) => (match?.state === 'matched' && match.variant ? [match.file] : [])))];
     const wide = all.flatMap((property) => (isWide(property.level) ? [{ property: property.id, name: property.writtenName, level: property.level }] : []));
     const shows = (fact: string) => this.content.columns.some(({ of }) => 'fact' in of && of.fact === fact);
     const slots = documents.filter((property) => property.feed === 'typed').map((property) => ({ property: property.id, ...slotOf(property) }));
@@ -114,7 +142,7 @@ export class BomData implements RowFacts {
       placed.length ? heldInside(sql, assemblies, 'occurrence', placed) : new Map<string, Record<number, HeldValue>>(),
       this.content.bodies ? heldInside(sql, parts, 'body', bodily) : new Map<string, Record<number, HeldValue>>(),
       varied.length && withVariants.length ? heldInside(sql, withVariants, 'variant', varied) : new Map<string, Record<number, HeldValue>>(),
-      sql.all<Finding>(FINDINGS, [[...this.files.keys()], all.map((property) => property.id)]),
+      sql.all<Finding>(FINDINGS, [[...parts, ...assemblies], all.map((property) => property.id)]),
       slots.length ? sql.all<{ assembly: number; product: string; property: number; held: HeldValue }>(COPY_VALUES, [assemblies, asRecordset(slots)]) : [],
       wide.length ? sql.all<{ property: number } & HeldValue>(ABOVE, [assembly, asRecordset(wide)]) : [],
       this.content.bodies ? sql.all<{ file: number; key: string; label: string }>(BODIES, [parts]) : [],
@@ -134,7 +162,7 @@ export class BomData implements RowFacts {
     this.take(findings);
     for (const row of solids) this.solids.set(row.file, row);
     this.takeBodies(bodies, new Map(solids.map((row) => [row.file, row.bodies])), bodily);
-    if (shows('mass')) await this.weigh(sql, assembly, parts, densities);
+    if (shows('mass')) await this.weigh(parts);
   }
 
   /** Findings: computed values, values under another name, and violations. */
@@ -177,12 +205,12 @@ export class BomData implements RowFacts {
     }
   }
 
-  private async weigh(sql: Sql, assembly: number, parts: readonly number[], densities: Parameters<Masses['computed']>[1]): Promise<void> {
-    const masses = new Masses(sql);
-    const [own, nodes] = await Promise.all([masses.parts(parts), masses.massNodes([assembly])]);
+  private async weigh(parts: readonly number[]): Promise<void> {
+    const masses = new Masses(this.sql);
+    const [own, nodes] = await Promise.all([masses.parts(parts), (this.massNodes ??= masses.massNodes([this.assembly]))]);
     for (const part of own) {
       const summed = part.kind === 'assembly' ? sumMass(`file:${part.id}`, (key): MassNode | undefined => nodes.get(key)) : null;
-      this.massOf.set(part.id, summed ? (summed.missing.length ? null : summed.mass) : masses.computed(part, densities).mass);
+      this.massOf.set(part.id, summed ? (summed.missing.length ? null : summed.mass) : masses.computed(part, this.densities).mass);
     }
   }
 
@@ -286,9 +314,4 @@ export class BomData implements RowFacts {
     const property = this.properties.get(id);
     return property ? (this.show(this.valueOf(member, property), property).number ?? null) : null;
   };
-
-  /** Candidate files of an ambiguous row. */
-  reached(top: BomNode): readonly number[] {
-    return [...new Set(reachedFrom(this.structures, top).flatMap(({ match }) => (match.state === 'ambiguous' ? match.candidates : [])))];
-  }
 }

@@ -1,9 +1,10 @@
 import { Response } from 'express';
-import { NamesIn } from '@rule/contract/routes';
+import { BomTable } from '@rule/contract';
+import { LineOf, NamesIn } from '@rule/contract/routes';
 import { packList } from '@rule/core/bom';
 import { Handlers } from './router';
 import { Services } from '../services';
-import { XLSX, disposition } from './send';
+import { XLSX, disposition, sendLine } from './send';
 
 /** Answers with a complete table. */
 function send(response: Response, { name, bytes }: { readonly name: string; readonly bytes: Uint8Array }): void {
@@ -20,9 +21,12 @@ export function bomHandlers(s: Services): Handlers<NamesIn<'BOM'>> {
     'PUT /bom/layouts/{layout}': ({ user, params, body }) => s.bomLayouts.change(user, params.layout, body),
     'DELETE /bom/layouts/{layout}': ({ user, params }) => s.bomLayouts.remove(user, params.layout),
     'POST /files/{file}/bom': ({ user, params, body }) => s.boms.table(user, params.file, body),
-    'POST /files/{file}/bom/packed': async ({ user, params, body }) => {
-      const table = await s.boms.table(user, params.file, body);
-      return { ...table, ...packList(table) };
+    'POST /files/{file}/bom/packed': async ({ user, params, body, response }) => {
+      const send = (table: BomTable, rows: number, whole: boolean) =>
+        sendLine(response, { whole, rows, table: { ...table, ...packList(table) } } satisfies LineOf<'POST /files/{file}/bom/packed'>);
+      const table = await s.boms.table(user, params.file, body, (first, rows) => send(first, rows, false));
+      send(table, table.rows.length, true);
+      response.end();
     },
     'POST /files/{file}/bom/members': ({ user, params, body }) => s.boms.members(user, params.file, body),
     'POST /files/{file}/bom/value': async ({ user, params, body }) => {

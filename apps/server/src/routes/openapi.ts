@@ -133,7 +133,11 @@ function operation(name: string, route: RouteShape, tag: string, answers: Answer
   const { media } = route.answer;
   const schema = answers.properties[name];
   const answer =
-    media === 'application/json' ? { schema: schema ? atHome(schema) : { type: 'null' } } : media === 'text/event-stream' ? { schema: { type: 'string' } } : {};
+    media === 'application/json'
+      ? { schema: schema ? atHome(schema) : { type: 'null' } }
+      : media === 'text/event-stream' || media === 'application/x-ndjson'
+        ? { schema: { type: 'string' } }
+        : {};
   return {
     operationId: operationId(method, path),
     summary: route.summary,

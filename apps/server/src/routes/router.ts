@@ -1,5 +1,5 @@
 import { mayActAs, methodAndPath } from '@rule/contract';
-import { Answered, BodyOf, Events, ParamsOf, QueryOf, ROUTES, RouteName, RouteShape, Routes, takesFile } from '@rule/contract/routes';
+import { Answered, BodyOf, Events, Lines, ParamsOf, QueryOf, ROUTES, RouteName, RouteShape, Routes, takesFile } from '@rule/contract/routes';
 import { Request, RequestHandler, Response, Router, json, raw } from 'express';
 import { ObjectSchema } from 'joi';
 import { User } from '../users/user';
@@ -23,8 +23,8 @@ export interface Call<Name extends RouteName> {
   readonly stillStands: () => Promise<boolean>;
 }
 
-/** Files, pages and event streams are written by the handler itself. */
-type Handled<Answer> = [Answer] extends [null] | [Uint8Array] | [Events<unknown>] ? void : Answer;
+/** Files, pages, lines and event streams are written by the handler itself. */
+type Handled<Answer> = [Answer] extends [null] | [Uint8Array] | [Events<unknown>] | [Lines<unknown>] ? void : Answer;
 
 /** Handlers of some routes. A missing or mismatching handler does not compile. */
 export type Handlers<Names extends RouteName> = { readonly [Name in Names]: (call: Call<Name>) => Promise<Handled<Answered<Name>>> };

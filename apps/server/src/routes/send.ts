@@ -8,6 +8,18 @@ export const XLSX = 'application/vnd.openxmlformats-officedocument.spreadsheetml
 /** Escapes a file name for a header. */
 export const disposition = (name: string): string => `attachment; filename="${name.replace(/[^\w .()-]/g, '_')}"; filename*=UTF-8''${encodeURIComponent(name)}`;
 
+/** Media type of JSON texts in lines. */
+const LINES = 'application/x-ndjson';
+
+/** Whether an answer in lines has begun. */
+export const answersInLines = (response: Response): boolean => response.headersSent && String(response.getHeader('content-type')).startsWith(LINES);
+
+/** Sends a JSON text as a line of its own, at once. */
+export function sendLine(response: Response, line: unknown): void {
+  if (!response.headersSent) response.writeHead(200, { 'content-type': `${LINES}; charset=utf-8`, 'x-accel-buffering': 'no' });
+  response.write(`${JSON.stringify(line)}\n`);
+}
+
 /** Media types by file extension of a table. */
 const TYPES: Readonly<Record<string, string>> = { csv: 'text/csv', xlsx: XLSX, json: 'application/json', xml: 'application/xml' };
 

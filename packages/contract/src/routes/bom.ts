@@ -7,7 +7,7 @@ import {
   BomMember,
   BomRenumbered,
   BomTable,
-  PackedBomTable,
+  BomPart,
   KeptBom,
   KeptBomView,
   ProposedAnswer,
@@ -30,7 +30,7 @@ import {
   sendBom,
   setMark,
 } from '../checks';
-import { RouteTable, bytes, json, nothing } from '../route';
+import { RouteTable, bytes, json, lines, nothing } from '../route';
 
 /** Bills of materials. */
 export const bomRoutes = {
@@ -50,10 +50,10 @@ export const bomRoutes = {
   'DELETE /bom/layouts/{layout}': { summary: 'Remove a BOM layout with the numbers kept under it', role: 'viewer', answer: nothing },
   'POST /files/{file}/bom': { summary: 'The bill of materials of an assembly', role: 'viewer', body: bomRequest, answer: json<BomTable>() },
   'POST /files/{file}/bom/packed': {
-    summary: 'The same with equal texts and cells told once, for long lists',
+    summary: 'The same for long lists: the first rows, then the whole list, one JSON text a line; equal texts and cells are told once',
     role: 'viewer',
     body: bomRequest,
-    answer: json<PackedBomTable>(),
+    answer: lines<BomPart>(),
   },
   'POST /files/{file}/bom/members': { summary: 'The members of a row', role: 'viewer', body: bomRowRequest, answer: json<BomMember[]>() },
   'POST /files/{file}/bom/value': { summary: 'Put a value typed in a row in your tray', role: 'editor', body: bomTyped, answer: json<ProposedAnswer>() },

@@ -1,4 +1,4 @@
-import { AnswerOf, BodyOf, ParamsOf, QueryOf, RouteShape } from '../route';
+import { AnswerOf, BodyOf, Lines, ParamsOf, QueryOf, RouteShape } from '../route';
 import { bomRoutes } from './bom';
 import { changesRoutes } from './changes';
 import { companyRoutes } from './company';
@@ -15,7 +15,7 @@ import { titleBlockRoutes } from './title-blocks';
 import { valuesRoutes } from './values';
 import { vaultRoutes } from './vault';
 
-export type { AnswerOf, BodyOf, Events, ParamsOf, QueryOf, RouteShape } from '../route';
+export type { AnswerOf, BodyOf, Events, Lines, ParamsOf, QueryOf, RouteShape } from '../route';
 
 /** Routes by area, in the order of the description. */
 export const AREAS = {
@@ -85,6 +85,11 @@ export type GivenTo<Name extends RouteName> = object extends Given<Name> ? [give
 export type FileRoute = { [Name in RouteName]: Routes[Name] extends { readonly upload: number } | { readonly stream: true } ? Name : never }[RouteName];
 /** Routes that answer with a file. */
 export type DownloadRoute = { [Name in RouteName]: Answered<Name> extends Uint8Array ? Name : never }[RouteName];
+
+/** Routes that answer in lines. */
+export type LinesRoute = { [Name in RouteName]: Answered<Name> extends Lines<unknown> ? Name : never }[RouteName];
+/** What one line of such a route is. */
+export type LineOf<Name extends LinesRoute> = Answered<Name> extends Lines<infer Line> ? Line : never;
 
 /** Whether a route takes a raw file body. */
 export const takesFile = (route: RouteShape): boolean => route.upload !== undefined || route.stream === true;

@@ -112,6 +112,20 @@ export function propertiesOf({ columns, key, sort, group, classes, drawn }: BomC
   ];
 }
 
+/** Facts of a part's geometry, which are read like values. */
+const MEASURED: ReadonlySet<BomFact> = new Set(['mass', 'length', 'section']);
+
+/** Whether the rows or their order depend on values, so that structure and numbers alone do not tell which come first. */
+export function restsOnValues({ key, classes, bodies, sort, group, structure }: BomContent): boolean {
+  return (
+    key.length > 0 ||
+    bodies ||
+    classes.some(({ rule }) => rule === 'count by') ||
+    sort.some(({ of }) => 'property' in of || MEASURED.has(of.fact)) ||
+    (group !== null && structure !== 'indented')
+  );
+}
+
 /** Whether two columns show the same. */
 export const sameColumn = (a: BomColumn['of'], b: BomColumn['of']): boolean =>
   'fact' in a ? 'fact' in b && a.fact === b.fact : 'property' in b && a.property === b.property;

@@ -346,19 +346,3 @@ class RowMaker {
  */
 export const makeRows = (structures: Structures, top: BomNode, content: BomContent, facts: RowFacts): BomRows =>
   new RowMaker(structures, content, facts).make(top);
-
-/** All nodes reachable from the top, once each, for preloading. */
-export function reachedFrom(structures: Structures, top: BomNode): readonly Placed[] {
-  const seen = new Set([nodeKey(top)]);
-  const waiting: BomNode[] = [top];
-  const found: Placed[] = [];
-  for (let node = waiting.pop(); node; node = waiting.pop())
-    for (const placed of structures.children(node)) {
-      found.push(placed);
-      if (placed.below && !seen.has(nodeKey(placed.below))) {
-        seen.add(nodeKey(placed.below));
-        waiting.push(placed.below);
-      }
-    }
-  return found;
-}

@@ -34,13 +34,23 @@ interface Addable {
 const ROW = 32;
 const PICTURE_ROW = 62;
 
+/** Letters that fit into every column. */
+const SHORT = 4;
+
 /** The BOM grid: foldable levels, configurable columns, in-place editing. */
 @Component({
   selector: 'rule-bom-grid',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [AutoComplete, CdkDrag, CdkDropList, FormsModule, Menu, ScrollingModule],
   template: `
-    <div class="card list" role="treegrid" aria-label="Bill of materials" [attr.aria-rowcount]="lines().length + 1" [style.--columns]="template()">
+    <div
+      class="card list"
+      role="treegrid"
+      aria-label="Bill of materials"
+      [attr.aria-rowcount]="lines().length + 1"
+      [style.--columns]="template()"
+      [style.--line]="height() - 1 + 'px'"
+    >
       <div class="sheet" [style.min-width.px]="total()">
         <div
           class="row header"
@@ -136,16 +146,20 @@ const PICTURE_ROW = 62;
                   [attr.aria-expanded]="row.open ? !folded().has(row.id) : null"
                   [attr.aria-selected]="row.id === chosen()"
                 >
-                  @for (column of content().columns; track key(column.of); let i = $index) {
+                  @for (shown of columns(); track shown.key; let i = $index) {
                     @let cell = row.cells[i]!;
+                    @let column = shown.column;
+                    @let text = typedAt(row, column);
                     <span
                       role="gridcell"
-                      [class.num]="isNumber(column)"
-                      [class.typed]="typedAt(row, column) !== null"
-                      [attr.tabindex]="isActive(n, i) ? 0 : -1"
+                      [class.num]="shown.number"
+                      [class.typed]="text !== null"
+                      [class.bad]="cell.state === 'wrong'"
+                      [class.soft]="cell.differs"
+                      [attr.tabindex]="n === activeLine() && i === activeColumn() ? 0 : -1"
                       [attr.data-cell]="n + '/' + i"
                       [style.padding-left.px]="i === first() ? 8 + 16 * (row.level - 1) : null"
-                      [title]="hintOf(cell)"
+                      [attr.title]="hintOf(cell)"
                       (click)="choose(n, i, row)"
                       (dblclick)="edit(n, i)"
                       (keydown)="cellKey($event, n, i, row)"
@@ -172,19 +186,21 @@ const PICTURE_ROW = 62;
                           (keydown.escape)="stop(n, i); $event.stopPropagation()"
                           (blur)="commit(row, column, $any($event.target).value, false)"
                         />
-                      } @else if (isPicture(column)) {
+                      } @else if (shown.picture) {
                         @if (row.picture && row.match.state === 'matched') {
                           <img loading="lazy" [src]="pictureOf(row)" [alt]="row.label" />
                         }
-                      } @else if (isPart(column) && row.match.state !== 'matched') {
+                      } @else if (shown.part && row.match.state !== 'matched') {
                         {{ row.label }}
-                        <span class="chip bad">{{ row.match.state === 'ambiguous' ? row.candidates.length + ' files could be it' : 'no part file' }}</span>
-                      } @else if (typedAt(row, column); as text) {
+                        <span class="chip bad after">{{
+                          row.match.state === 'ambiguous' ? row.candidates.length + ' files could be it' : 'no part file'
+                        }}</span>
+                      } @else if (text) {
                         {{ text }}
                       } @else if (cell.text !== '') {
-                        <span [class.bad]="cell.state === 'wrong'" [class.soft]="cell.differs">{{ cell.text }}{{ cell.state === 'wrong' ? ' !' : '' }}</span>
+                        {{ cell.text }}{{ cell.state === 'wrong' ? ' !' : '' }}
                         @if (cell.copy) {
-                          <span class="chip warn">copy: {{ cell.copy }}</span>
+                          <span class="chip warn after">copy: {{ cell.copy }}</span>
                         }
                       } @else if (cell.state === 'missing') {
                         <span class="chip bad">missing</span>
@@ -194,7 +210,7 @@ const PICTURE_ROW = 62;
                         <span class="soft">?</span>
                       }
                       @if (i === first() && row.loop) {
-                        <span class="chip bad">contains itself</span>
+                        <span class="chip bad after">contains itself</span>
                       }
                     </span>
                   }
@@ -227,19 +243,29 @@ const PICTURE_ROW = 62;
       text-overflow: ellipsis;
       white-space: nowrap;
       height: 100%;
-      display: flex;
-      align-items: center;
-      gap: 6px;
       min-width: 0;
       box-sizing: border-box;
     }
-    .row > span > span:not(.chip, .fold) {
-      min-width: 0;
-      overflow: hidden;
-      text-overflow: ellipsis;
+    .header > span {
+      display: flex;
+      align-items: center;
+      gap: 6px;
     }
-    .row > .num {
+    .header > .num {
       justify-content: flex-end;
+    }
+    /* Cells are plain blocks of one line: boxes that bend take twice as long to lay out while the list is scrolled. */
+    .row > [role='gridcell'] {
+      line-height: var(--line);
+    }
+    .row > [role='gridcell'].num {
+      text-align: right;
+    }
+    .row .chip {
+      line-height: normal;
+    }
+    .row .after {
+      margin-left: 6px;
     }
     .row > [role='gridcell']:focus-visible {
       outline: 2px solid var(--brass);
@@ -315,8 +341,9 @@ const PICTURE_ROW = 62;
       background: var(--brass-tint);
     }
     .fold {
-      flex: none;
+      display: inline-block;
       width: 16px;
+      margin-right: 6px;
       text-align: center;
     }
     .edit {
@@ -328,6 +355,7 @@ const PICTURE_ROW = 62;
       padding: 3px 5px;
     }
     img {
+      vertical-align: middle;
       height: 54px;
       max-width: 76px;
       object-fit: contain;
@@ -369,6 +397,16 @@ export class BomGrid {
   protected readonly lines = computed(() => linesOf(this.table(), this.content(), this.folded()));
   private readonly widths = computed(() =>
     this.content().columns.map((column) => widthOf(column, 'property' in column.of ? this.byId().get(column.of.property) : undefined)),
+  );
+  /** Columns with what their cells ask of them, once for all rows. */
+  protected readonly columns = computed(() =>
+    this.content().columns.map((column) => ({
+      column,
+      key: keyOf(column.of),
+      number: this.isNumber(column),
+      picture: 'fact' in column.of && column.of.fact === 'picture',
+      part: 'fact' in column.of && column.of.fact === 'part',
+    })),
   );
   protected readonly template = computed(
     () =>
@@ -448,18 +486,20 @@ export class BomGrid {
     const type = this.byId().get(column.of.property)?.type;
     return type === 'number' || type === 'whole';
   }
-  protected isPicture = (column: BomColumn) => 'fact' in column.of && column.of.fact === 'picture';
   /** URL of a row's picture: its part or body. */
   protected pictureOf({ match, bodies }: BomTableRow): string {
     const file = match.state === 'matched' ? match.file : 0;
     return `/api/files/${file}/picture${bodies ? `?body=${encodeURIComponent(bodies.keys[0]!)}` : ''}`;
   }
-  protected isPart = (column: BomColumn) => 'fact' in column.of && column.of.fact === 'part';
+  private readonly anyTyped = computed(() => Object.keys(this.typed()).length > 0);
   protected typedAt = (row: BomTableRow, column: BomColumn): string | null =>
-    'property' in column.of ? (this.typed()[`${column.of.property}\n${row.id}`] ?? null) : null;
-  protected hintOf(cell: BomValue): string {
+    this.anyTyped() && 'property' in column.of ? (this.typed()[`${column.of.property}\n${row.id}`] ?? null) : null;
+  /** What a cell says under the pointer; `null` if it says it already. */
+  protected hintOf(cell: BomValue): string | null {
     if (cell.differs) return cell.differs.map((entry) => `${entry.text || '(blank)'}: ${entry.pieces}`).join('\n');
-    return cell.note ?? (cell.copy ? "The assembly's own copy says something else" : cell.text);
+    if (cell.note) return cell.note;
+    if (cell.copy) return "The assembly's own copy says something else";
+    return cell.text.length > SHORT ? cell.text : null;
   }
   protected sorted(column: BomColumn): string | null {
     const own = this.content().sort.find((entry) => sameColumn(entry.of, column.of));
@@ -547,11 +587,8 @@ export class BomGrid {
   }
 
   // Rows and cells.
-  protected isActive(line: number, column: number): boolean {
-    const { active, lines } = { active: this.active(), lines: this.lines() };
-    const row = Math.min(active.line, lines.length - 1);
-    return line === row && column === Math.min(active.column, this.content().columns.length - 1);
-  }
+  protected readonly activeLine = computed(() => Math.min(this.active().line, this.lines().length - 1));
+  protected readonly activeColumn = computed(() => Math.min(this.active().column, this.content().columns.length - 1));
   protected choose(line: number, column: number, row: BomTableRow): void {
     this.active.set({ line, column });
     this.chosen.set(row.id);

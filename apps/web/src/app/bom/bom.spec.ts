@@ -1,11 +1,12 @@
 import { TestBed } from '@angular/core/testing';
 import { Router } from '@angular/router';
 import { beforeEach, describe, expect, it, jest } from '@jest/globals';
-import { BomLayout, BomTable, BomTableRow, BomValue } from '@rule/contract';
+import { BomLayout, BomPart, BomTable, BomTableRow, BomValue } from '@rule/contract';
 import { BomContent, factColumn, packList, plainContent, propertyColumn } from '@rule/core/bom';
-import { throwError } from 'rxjs';
+import { Store } from '@ngrx/store';
+import { Subject, throwError } from 'rxjs';
 import { Stage, giveRoom, property } from '../../test/stage';
-import { Unsaved } from '../shared';
+import { TrayActions, Unsaved } from '../shared';
 import { BomStation, withNumbersOf } from './bom';
 import { linesOf, moved, totalText, widthOf } from './bom-lines';
 
@@ -91,6 +92,8 @@ const table = {
   gone: [],
   twice: [],
 } as unknown as BomTable;
+const part = (list: BomTable, whole: boolean): BomPart => ({ whole, rows: table.rows.length, table: { ...list, ...packList(list) } });
+const whole = part(table, true);
 const layout: BomLayout = { id: 1, name: 'Shop', purpose: '', shared: true, content, version: 3, by: '', mine: false };
 
 async function staged(inputs: Record<string, unknown> = {}, more: object = {}, role = 'administrator') {
@@ -101,7 +104,7 @@ async function staged(inputs: Record<string, unknown> = {}, more: object = {}, r
       keptBoms: [],
       classes: [{ id: 5, name: 'bought part' }],
       files: { rows: [{ id: 8, path: 'x/bolt.step', kind: 'part' }] },
-      bom: { ...table, ...packList(table) },
+      bom: whole,
       way: [],
       changeBomLayout: (id: number, body: object) => ({ ...layout, ...body, id, version: 4 }),
       bomValue: { lines: [], counts: { lines: 1, files: 1 }, left: [] },
@@ -175,7 +178,7 @@ describe('the BOM of an assembly', () => {
     expect(stage.text('.head p')).toBe('Single-level: 4 rows, 6 pieces. 1 required value is missing.');
     const shown = [0, 1, 2, 3].map((line) => [2, 3, 4].map((column) => cellAt(stage, line, column).textContent.replace(/\s+/g, ' ').trim()));
     expect(shown).toEqual([
-      ['bearing.step', 'Ball bearingcopy: Bearing', 'differs (2 values)'],
+      ['bearing.step', 'Ball bearing copy: Bearing', 'differs (2 values)'],
       ['▾ drum.step', 'missing', '8.0'],
       ['shaft.step', 'Shaft', ''],
       ['Bolt 2 files could be it', '?', '?'],
@@ -239,6 +242,27 @@ describe('the BOM of an assembly', () => {
     await press(stage, cellAt(stage, 1, 3), 'F2');
     expect(stage.page.querySelector('input.edit')).toBeNull();
     expect(() => stage.button('Keep')).toThrow();
+  });
+
+  it('shows the first rows of a long list until the others follow; a list that stands there is replaced by the whole one alone', async () => {
+    const first = part({ ...table, rows: rows.slice(0, 1), groups: [{ title: null, rows: [rows[0]!.id], totals: [] }], totals: [] }, false);
+    let answer = new Subject<BomPart>();
+    const { stage } = await staged({}, { bom: () => answer });
+    const shown = () => [stage.page.querySelectorAll('[role=row] [data-cell$="/2"]').length, stage.text('.head p')];
+    answer.next(first);
+    await stage.rested();
+    expect(shown()).toEqual([1, 'Single-level: 4 rows, 6 pieces. The first 1 are shown, the others follow.']);
+    await press(stage, cellAt(stage, 0, 3), 'F2');
+    expect(stage.page.querySelector('input.edit')).toBeNull();
+    answer.next(whole);
+    await stage.rested();
+    expect(shown()).toEqual([4, 'Single-level: 4 rows, 6 pieces. 1 required value is missing.']);
+    answer = new Subject<BomPart>();
+    TestBed.inject(Store).dispatch(TrayActions.applied({ report: {} as never }));
+    await stage.settled();
+    answer.next(first);
+    await stage.rested();
+    expect(shown()[0]).toBe(4);
   });
 
   it('says what went wrong', async () => {

@@ -26,7 +26,7 @@ import { count } from '@rule/core/words';
 import { patchState, signalStore, withComputed, withMethods, withState } from '@ngrx/signals';
 import { rxMethod } from '@ngrx/signals/rxjs-interop';
 import { Store } from '@ngrx/store';
-import { EMPTY, catchError, forkJoin, pipe, switchMap, tap } from 'rxjs';
+import { EMPTY, catchError, filter, forkJoin, pipe, switchMap, tap } from 'rxjs';
 import { Api, CatalogueActions, Notices, TrayActions, problemOf, saveBlob } from '../shared';
 
 interface State {
@@ -41,6 +41,8 @@ interface State {
   /** The displayed set-up, saved or not. */
   readonly content: BomContent;
   readonly table: BomTable | null;
+  /** Rows of the whole list while only its first ones are here. */
+  readonly following: number | null;
   readonly error: string | null;
   readonly busy: boolean;
   readonly members: { readonly row: string; readonly list: readonly BomMember[] } | null;
@@ -65,6 +67,7 @@ const first: State = {
   layout: null,
   content: plainContent([]),
   table: null,
+  following: null,
   error: null,
   busy: false,
   members: null,
@@ -90,21 +93,30 @@ export const BomStore = signalStore(
       ...(store.root() === null ? {} : { root: store.root()! }),
     });
     const failed = (failure: unknown) => {
-      patchState(store, { error: problemOf(failure).detail, busy: false });
+      patchState(store, { error: problemOf(failure).detail, busy: false, following: null });
       return EMPTY;
     };
     const told = (failure: unknown) => {
       notices.failed(failure);
       return EMPTY;
     };
+    /** The list whose rows are shown. */
+    let shown = '';
     const show = rxMethod<void>(
       pipe(
         switchMap(() => {
           const assembly = store.assembly();
           if (assembly === null) return EMPTY;
           patchState(store, { busy: true });
-          return api.bom(assembly, request()).pipe(
-            tap((table) => patchState(store, { table: { ...table, ...unpackList(table) }, error: null, busy: false })),
+          const asked = request();
+          const list = JSON.stringify([assembly, asked.root, asked.layout]);
+          return api.bom(assembly, asked).pipe(
+            // A list that stands there is replaced by the whole one alone, or its place in it would be lost.
+            filter(({ whole }) => whole || store.table() === null || shown !== list),
+            tap(({ whole, rows, table }) => {
+              shown = list;
+              patchState(store, { table: { ...table, ...unpackList(table) }, following: whole ? null : rows, error: null, busy: !whole });
+            }),
             catchError(failed),
           );
         }),

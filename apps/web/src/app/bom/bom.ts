@@ -255,8 +255,8 @@ type Strip = 'layout' | 'save as' | 'keep' | 'compare' | null;
             [content]="store.content()"
             [properties]="properties()"
             [typed]="store.typed()"
-            [editable]="mayEdit()"
-            [numberable]="mayNumber()"
+            [editable]="mayEdit() && whole()"
+            [numberable]="mayNumber() && whole()"
             [chosen]="item() ?? null"
             [(folded)]="folded"
             (chosenChange)="go({ item: $event })"
@@ -287,8 +287,8 @@ type Strip = 'layout' | 'save as' | 'keep' | 'compare' | null;
               [table]="t"
               [members]="store.members()?.row === row.id ? store.members()!.list : null"
               [used]="store.used()"
-              [editable]="mayEdit()"
-              [numberable]="mayNumber()"
+              [editable]="mayEdit() && whole()"
+              [numberable]="mayNumber() && whole()"
               (settled)="settle(row, $event)"
               (numbered)="store.number(row.id, $event)"
               (opened)="store.openRow(row.id)"
@@ -298,7 +298,7 @@ type Strip = 'layout' | 'save as' | 'keep' | 'compare' | null;
             <h2>{{ store.layout()?.name ?? 'No layout' }}</h2>
             <p class="soft">{{ store.layout()?.purpose }}</p>
             <p class="soft">Select a row for its part file, occurrences and where it is used. Enter or F2 edits a cell; headings have a menu.</p>
-            @if (firstProperty(); as property) {
+            @if (whole() && firstProperty(); as property) {
               <rule-way [property]="property" />
             }
           }
@@ -395,6 +395,8 @@ export class BomStation {
     return layout !== null && (layout.mine || this.mayAdminister());
   });
   protected readonly mayNumber = computed(() => this.mayEdit() && this.store.layout() !== null && !this.store.changed());
+  /** Long lists show their first rows before the others. */
+  protected readonly whole = computed(() => this.store.following() === null);
   protected readonly chosen = computed(() => this.store.table()?.rows.find((row) => row.id === this.item()) ?? null);
   protected readonly opens = computed(() => this.store.table()?.rows.some((row) => row.open) ?? false);
   protected readonly keptHere = computed(() => this.store.kept().filter((row) => row.assembly === this.store.assembly()));
@@ -411,11 +413,13 @@ export class BomStation {
   });
   protected readonly standing = computed(() => {
     const t = this.store.table()!;
+    const following = this.store.following();
     const missing = t.rows.reduce((sum, row) => sum + row.cells.filter((cell) => cell.state === 'missing').length, 0);
     const structure = this.store.content().structure;
     return [
-      `${structure[0]!.toUpperCase()}${structure.slice(1)}: ${count(t.rows.length, 'row')}, ${count(t.pieces, 'piece')}.`,
-      ...(missing ? [`${count(missing, 'required value is', 'required values are')} missing.`] : []),
+      `${structure[0]!.toUpperCase()}${structure.slice(1)}: ${count(following ?? t.rows.length, 'row')}, ${count(t.pieces, 'piece')}.`,
+      ...(following ? [`The first ${t.rows.length} are shown, the others follow.`] : []),
+      ...(missing && !following ? [`${count(missing, 'required value is', 'required values are')} missing.`] : []),
       ...(t.leftOut ? [`${count(t.leftOut, 'piece is', 'pieces are')} left out by class.`] : []),
       ...(this.store.changed() ? ['Layout changed, not saved.'] : []),
     ].join(' ');

@@ -282,7 +282,7 @@ export class Api {
     this.server.ask('PUT /bom/layouts/{layout}', { params: { layout: id }, body });
   removeBomLayout = (id: number) => this.server.ask('DELETE /bom/layouts/{layout}', { params: { layout: id } });
   /** Packed; see `unpackList`. */
-  bom = (file: number, body: BomRequest) => this.server.ask('POST /files/{file}/bom/packed', { params: { file }, body });
+  bom = (file: number, body: BomRequest) => this.server.lines('POST /files/{file}/bom/packed', { params: { file }, body });
   bomMembers = (file: number, body: BomRowRequest) => this.server.ask('POST /files/{file}/bom/members', { params: { file }, body });
   bomValue = (file: number, body: BomTyped) => this.server.ask('POST /files/{file}/bom/value', { params: { file }, body });
   bomNumber = (file: number, body: BomNumber) => this.server.ask('PUT /files/{file}/bom/number', { params: { file }, body });

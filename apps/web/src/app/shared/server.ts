@@ -1,8 +1,8 @@
-import { HttpClient, HttpErrorResponse, HttpEvent, HttpHeaders, HttpResponse } from '@angular/common/http';
+import { HttpClient, HttpErrorResponse, HttpEvent, HttpEventType, HttpHeaders, HttpResponse } from '@angular/common/http';
 import { Injectable, inject } from '@angular/core';
 import { ParamsOf, Problem, addressOf, methodAndPath } from '@rule/contract';
-import type { Answered, DownloadRoute, FileRoute, GivenTo, RouteName } from '@rule/contract/routes';
-import { Observable, catchError, filter, from, map, of, retry, switchMap, take, throwError, timer } from 'rxjs';
+import type { Answered, DownloadRoute, FileRoute, GivenTo, LineOf, LinesRoute, RouteName } from '@rule/contract/routes';
+import { EMPTY, Observable, OperatorFunction, catchError, concatMap, defer, filter, from, map, of, retry, switchMap, take, throwError, timer } from 'rxjs';
 import { LongWork } from './long-work';
 
 /** A request's error, in the server's words if available. */
@@ -23,6 +23,27 @@ function parse(body: unknown): unknown {
   } catch {
     return undefined;
   }
+}
+
+const isProblem = (line: unknown): line is { readonly problem: Problem } => line !== null && typeof line === 'object' && 'problem' in line;
+
+/** Complete lines of a text that is still arriving. */
+function linesOf(): OperatorFunction<HttpEvent<string>, string> {
+  return (events) =>
+    defer(() => {
+      let taken = 0;
+      return events.pipe(
+        concatMap((event) => {
+          const whole = event.type === HttpEventType.Response;
+          const text = whole ? (event.body ?? '') : event.type === HttpEventType.DownloadProgress ? (event.partialText ?? '') : '';
+          const end = whole ? text.length : text.lastIndexOf('\n') + 1;
+          if (end <= taken) return EMPTY;
+          const lines = text.slice(taken, end).split('\n');
+          taken = end;
+          return lines.filter((line) => line !== '');
+        }),
+      );
+    });
 }
 
 /** Polling interval of a running job, in milliseconds. */
@@ -60,6 +81,20 @@ export class Server {
       ...(method === 'POST' || method === 'PUT' ? { body: body ?? {} } : {}),
       ...(query ? { params: inAddress(query) } : {}),
     });
+  }
+
+  /** The answers of a route that answers in lines, each as soon as it has arrived. */
+  lines<Name extends LinesRoute>(name: Name, ...[given]: GivenTo<Name>): Observable<LineOf<Name>> {
+    const { params, query, body } = (given ?? {}) as Parts;
+    const { method } = methodAndPath(name);
+    const asked = { body, ...(query ? { params: inAddress(query) } : {}), observe: 'events', reportProgress: true, responseType: 'text' } as const;
+    return this.http.request(method, `/api${addressOf(name, params)}`, asked).pipe(
+      linesOf(),
+      concatMap((text) => {
+        const line = JSON.parse(text) as LineOf<Name> | { readonly problem: Problem };
+        return isProblem(line) ? throwError(() => new HttpErrorResponse({ error: line.problem, status: line.problem.status })) : of(line);
+      }),
+    );
   }
 
   /** Sends a file as request body. */
