@@ -114,7 +114,7 @@ const SHORT = 4;
           }
         </div>
         <cdk-virtual-scroll-viewport [itemSize]="height()" role="rowgroup" [style.height]="'min(62vh, ' + (height() * lines().length + 2) + 'px)'">
-          <ng-container *cdkVirtualFor="let line of lines(); trackBy: byKey; let n = index">
+          <ng-container *cdkVirtualFor="let line of lines(); trackBy: byKey; templateCacheSize: 60; let n = index">
             @switch (line.kind) {
               @case ('group') {
                 <div class="row group" role="row" [style.height.px]="height()" [attr.aria-rowindex]="n + 2">
