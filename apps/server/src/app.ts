@@ -10,6 +10,7 @@ import { Logger } from 'pino';
 import { pinoHttp } from 'pino-http';
 import { isConnectionError } from './platform/db';
 import { AppError } from './platform/problem';
+import { touchSeldom } from './platform/seldom';
 import { AnswerSchemas } from './routes/openapi';
 import { answersInLines, sendLine } from './routes/send';
 import { routerOf } from './routes/router';
@@ -47,6 +48,11 @@ export interface Reach {
 /** No proxy in between. */
 export const DIRECT: Reach = { proxies: 0, https: false };
 
+/** Sessions end after this time without use. */
+const SESSION_LASTS = 12 * 3_600_000;
+/** How often a session in use is extended. */
+const EXTEND_EVERY = 10 * 60_000;
+
 /** Whether a session still exists and its user may still act. */
 const SESSION_STANDS = `SELECT 1 FROM session s JOIN users u ON u.id = (s.sess->>'userId')::int AND u.state = 'active' WHERE s.sid = $1`;
 
@@ -69,6 +75,7 @@ export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log,
     tableName: 'session',
     errorLog: (...args: unknown[]) => log.warn({ reason: String(args[0]) }, 'session store'),
   });
+  touchSeldom(store, EXTEND_EVERY);
 
   app.disable('x-powered-by');
   app.set('trust proxy', reach.proxies === 0 ? false : reach.proxies);
@@ -121,7 +128,7 @@ export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log,
     resave: false,
     saveUninitialized: false,
     rolling: true,
-    cookie: { httpOnly: true, sameSite: 'strict', secure: reach.https, maxAge: 12 * 3_600_000 },
+    cookie: { httpOnly: true, sameSite: 'strict', secure: reach.https, maxAge: SESSION_LASTS },
   });
   // A client with a token gets no session unless it signs in.
   app.use('/api', (request, response, next) => {

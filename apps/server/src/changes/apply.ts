@@ -1,7 +1,7 @@
 import { stat } from 'node:fs/promises';
 import { basename, dirname, join } from 'node:path';
 import { ApplyMode, ApplyReport, ChangeSetRow, HistoryQuery, LineRow } from '@rule/contract';
-import { invertLines } from '@rule/core/changes';
+import { Line, invertLines } from '@rule/core/changes';
 import { CarriedBlock } from '@rule/core/files';
 import { compileStandIns } from '@rule/core/values';
 import { Locks } from './locks';
@@ -18,7 +18,7 @@ import { WorkPool } from '../platform/pool';
 import { Prepared, PreparedLine } from './prepare.thread';
 import { User } from '../users/user';
 import { noteStaged, plan, versionsOf } from './journal';
-import { insertLines, linesOf, toLine } from './lines';
+import { asAccepted, insertLines, linesOf, toLine } from './lines';
 import { heldOpen } from './open-files';
 import { Failure, Recorder, Written, besideConflicts } from './record';
 import { BESIDE, Recovered, Recovery } from './recover';
@@ -138,20 +138,14 @@ export class Applying {
   }
 
   /** Applies lines outside any tray, such as those of a check-in, as a change set of their own. */
-  async applyLines(
-    user: User,
-    title: string,
-    lines: Parameters<typeof insertLines>[2],
-    revertOf: number | null = null,
-    context: JobContext = UNWATCHED,
-  ): Promise<ApplyReport> {
+  async applyLines(user: User, title: string, lines: readonly Line[], revertOf: number | null = null, context: JobContext = UNWATCHED): Promise<ApplyReport> {
     return this.underLock(async (held) => {
       const set = await this.db.transaction(async (sql) => {
         const row = await sql.one<{ id: number }>(
           `INSERT INTO change_sets (title, user_id, state, at, mode, revert_of) VALUES ($1, $2, 'put back', $3, 'whole', $4) RETURNING id`,
           [title, user.id, this.clock(), revertOf],
         );
-        await insertLines(sql, row!.id, lines);
+        await insertLines(sql, row!.id, lines.map(asAccepted));
         return { id: row!.id, lines: await linesOf(sql, row!.id) };
       });
       return this.apply(held, user, 'whole', title, set.lines, set.id, revertOf, context);

@@ -31,14 +31,25 @@ export const toLine = ({ file, holder, place, name, base, proposed, reason, foll
   follows,
 });
 
+/** A pending line, and whether it is accepted. */
+export interface PendingLine {
+  readonly line: Line;
+  readonly accepted: boolean;
+}
+
+/** Adds the lines `$2` ({@link asLines}) to the change set `$1`. */
+export const INSERT_LINES = `INSERT INTO change_lines (change_set_id, file_id, holder, place, name, base, proposed, reason, follows, accepted)
+  SELECT $1, file, holder, place, name, nullif(base, 'null'), nullif(proposed, 'null'), reason, follows, accepted
+  FROM jsonb_to_recordset($2::jsonb) AS n(file int, holder text, place text, name text, base jsonb, proposed jsonb, reason text, follows boolean, accepted boolean)`;
+
+/** Lines as the parameter of {@link INSERT_LINES}. */
+export const asLines = (lines: readonly PendingLine[]): string =>
+  asRecordset(lines.map(({ line: { address, ...line }, accepted }) => ({ ...address, ...line, accepted })));
+
+/** A line that is accepted until somebody says otherwise. */
+export const asAccepted = (line: Line): PendingLine => ({ line, accepted: true });
+
 /** Adds lines to a change set with one statement. */
-export async function insertLines(sql: Sql, changeSet: number, lines: readonly Line[]): Promise<void> {
-  if (lines.length === 0) return;
-  const list = lines.map(({ address, ...line }) => ({ ...address, ...line }));
-  await sql.run(
-    `INSERT INTO change_lines (change_set_id, file_id, holder, place, name, base, proposed, reason, follows)
-     SELECT $1, file, holder, place, name, nullif(base, 'null'), nullif(proposed, 'null'), reason, follows
-     FROM jsonb_to_recordset($2::jsonb) AS n(file int, holder text, place text, name text, base jsonb, proposed jsonb, reason text, follows boolean)`,
-    [changeSet, asRecordset(list)],
-  );
+export async function insertLines(sql: Sql, changeSet: number, lines: readonly PendingLine[]): Promise<void> {
+  if (lines.length) await sql.run(INSERT_LINES, [changeSet, asLines(lines)]);
 }

@@ -13,7 +13,7 @@ import { clashesOf } from '../schema/unique';
 import { User } from '../users/user';
 import { heldAt, standing } from '../values/held';
 import { HELD } from '../library/readings';
-import { LINE_FROM, LINE_ROW, STORED_LINE, StoredLine, insertLines, storedLines, toLine } from './lines';
+import { INSERT_LINES, LINE_FROM, LINE_ROW, PendingLine, STORED_LINE, StoredLine, asAccepted, asLines, insertLines, storedLines, toLine } from './lines';
 import { Refusal, refusalsOf } from './refusals';
 
 /**
@@ -40,12 +40,7 @@ export interface Follows {
   following(sql: Sql, lines: readonly Line[]): Promise<Line[]>;
 }
 
-/** A pending line, and whether it is accepted. */
-interface TrayState {
-  readonly line: Line;
-  readonly accepted: boolean;
-}
-
+const pending = (row: StoredLine): PendingLine => ({ line: toLine(row), accepted: row.accepted });
 const addressOf = (row: StoredLine): string => addressKey(toLine(row).address);
 
 interface Target extends TargetState {
@@ -61,6 +56,34 @@ function refuse(found: ReadonlyMap<string, Refusal>): void {
       refusals[0]!.message,
       refusals.slice(0, MOST_ISSUES).map(({ file, line, message }) => ({ field: `${file}, ${line.address.name}`, code: 'computed', message })),
     );
+}
+
+const followingIn = (stored: readonly StoredLine[]): number[] => stored.filter((line) => line.follows).map((line) => line.id);
+
+async function deleteLines(sql: Sql, ids: readonly number[]): Promise<void> {
+  if (ids.length) await sql.run('DELETE FROM change_lines WHERE id = ANY($1::int[])', [ids]);
+}
+
+/** Keeps an undoable step of the tray `$1` with the reason `$3`. It clears the redo history, and the oldest steps are dropped. */
+const KEEP_STEP = `gone AS (DELETE FROM tray_steps WHERE change_set_id = $1 AND (undone OR id NOT IN
+    (SELECT id FROM tray_steps WHERE change_set_id = $1 AND NOT undone ORDER BY id DESC LIMIT ${MOST_STEPS - 1}))),
+  step AS (INSERT INTO tray_steps (change_set_id, reason, before, after) VALUES ($1, $3, $4::jsonb, $5::jsonb))`;
+
+/**
+ * Merges lines into those of a pending set.
+ * @returns the set's own lines at their addresses before and after, the others, and the stored ones that make way
+ */
+function stacked(
+  stored: readonly StoredLine[],
+  lines: readonly Line[],
+): { readonly before: readonly Line[]; readonly after: readonly Line[]; readonly others: readonly PendingLine[]; readonly gone: readonly number[] } {
+  const touched = new Set(lines.map((line) => addressKey(line.address)));
+  const [kept, others] = [stored.filter((row) => touched.has(addressOf(row))), stored.filter((row) => !touched.has(addressOf(row)))];
+  const after = stackLines(
+    kept.map((line) => ({ ...toLine(line), follows: false })),
+    lines,
+  );
+  return { before: kept.filter((line) => !line.follows).map(toLine), after, others: others.map(pending), gone: kept.map((line) => line.id) };
 }
 
 /** Every user's pending lines. */
@@ -142,10 +165,15 @@ export class Trays {
    * @returns the files left out
    */
   async propose(user: User, values: readonly ProposedValue[], reason: string): Promise<ProposedAnswer['left']> {
-    const [active, settings, { schema }] = await Promise.all([this.properties.active(this.db), readSettings(this.db), this.editions.inForce(this.db)]);
+    const [active, settings, { schema }, files, levels] = await Promise.all([
+      this.properties.active(this.db),
+      readSettings(this.db),
+      this.editions.inForce(this.db),
+      this.files(values.map((value) => value.file)),
+      this.levels(values),
+    ]);
     const { bindings } = schema;
     const standIns = compileStandIns(settings.standIns);
-    const [files, levels] = await Promise.all([this.files(values.map((value) => value.file)), this.levels(values)]);
     const issues: { field: string; code: string; message: string }[] = [];
     const left = new Map<number, ProposedAnswer['left'][number]>();
     const wanted: { value: ProposedValue; property: Property; slot: Slot; held: HeldValue | null }[] = [];
@@ -201,9 +229,10 @@ export class Trays {
     // A locked file blocks the others only if something else is wrong or there are no others.
     if (issues.some(({ code }) => code !== 'locked') || (issues.length && wanted.length === 0)) throw invalid('bad-values', issues[0]!.message, issues);
     const addresses = wanted.map(({ value, slot }) => ({ file: value.file, holder: value.holder ?? '', ...slot }));
-    const current = await heldAt(this.db.often, addresses);
-    const lines = wanted.map(({ held }, i): Line => ({ address: addresses[i]!, base: current[i]!, proposed: held, reason, follows: false }));
-    await this.step(user, lines, reason);
+    await this.step(user, reason, async () => {
+      const current = await heldAt(this.db.often, addresses);
+      return wanted.map(({ held }, i): Line => ({ address: addresses[i]!, base: current[i]!, proposed: held, reason, follows: false }));
+    });
     return [...left.values()];
   }
 
@@ -222,34 +251,18 @@ export class Trays {
     if (!byRule) refuse(await this.refusals(user, lines));
     await this.db.transaction(async (sql) => {
       const set = await this.pendingSet(sql, user);
-      const { now } = await this.stack(sql, set, lines);
-      await this.followFrom(sql, set, now);
+      const stored = await storedLines(sql, set);
+      const { after, others, gone } = stacked(stored, lines);
+      const following = await this.followingOf(sql, [...others, ...after.map(asAccepted)]);
+      await deleteLines(sql, [...gone, ...followingIn(stored)]);
+      await insertLines(sql, set, [...after.map(asAccepted), ...following]);
     });
   }
 
   /** Adds typed lines as an undoable step. Forbidden lines are refused. */
   async type(user: User, lines: readonly Line[], reason: string): Promise<void> {
     refuse(await this.refusals(user, lines));
-    await this.step(user, lines, reason);
-  }
-
-  /**
-   * Merges lines into those of a pending set.
-   * @returns the set's own lines at their addresses before and after, and all its lines now
-   */
-  private async stack(sql: Sql, set: number, lines: readonly Line[]): Promise<{ before: readonly Line[]; after: readonly Line[]; now: readonly TrayState[] }> {
-    const stored = await storedLines(sql, set);
-    const touched = new Set(lines.map((line) => addressKey(line.address)));
-    const [kept, others] = [stored.filter((row) => touched.has(addressOf(row))), stored.filter((row) => !touched.has(addressOf(row)))];
-    if (kept.length) await sql.run('DELETE FROM change_lines WHERE id = ANY($1::int[])', [kept.map((line) => line.id)]);
-    const before = kept.filter((line) => !line.follows).map(toLine);
-    const after = stackLines(
-      kept.map((line) => ({ ...toLine(line), follows: false })),
-      lines,
-    );
-    await insertLines(sql, set, after);
-    const now = [...others.map((row) => ({ line: toLine(row), accepted: row.accepted })), ...after.map((line) => ({ line, accepted: true }))];
-    return { before, after, now };
+    await this.step(user, reason, () => Promise.resolve(lines));
   }
 
   /** Lines of a set at the addresses of other lines. */
@@ -262,19 +275,28 @@ export class Trays {
     );
   }
 
-  /** Adds typed lines as an undoable step. */
-  private async step(user: User, lines: readonly Line[], reason: string): Promise<void> {
+  /**
+   * Adds typed lines as an undoable step.
+   * @param linesOf asked outside the transaction, while it begins
+   */
+  private async step(user: User, reason: string, linesOf: () => Promise<readonly Line[]>): Promise<void> {
+    const asked = linesOf();
+    // Rejections are met below, where the lines are needed.
+    asked.catch(() => undefined);
     await this.db.transaction(async (sql) => {
       const set = await this.pendingSet(sql, user);
-      const { before, after, now } = await this.stack(sql, set, lines);
-      await this.followFrom(sql, set, now);
-      // A new step clears the redo history, and the oldest steps are dropped.
-      await sql.run(
-        `WITH gone AS (DELETE FROM tray_steps WHERE change_set_id = $1 AND (undone OR id NOT IN
-           (SELECT id FROM tray_steps WHERE change_set_id = $1 AND NOT undone ORDER BY id DESC LIMIT ${MOST_STEPS - 1})))
-         INSERT INTO tray_steps (change_set_id, reason, before, after) VALUES ($1, $2, $3::jsonb, $4::jsonb)`,
-        [set, reason, JSON.stringify(before), JSON.stringify(after)],
-      );
+      const stored = await storedLines(sql, set);
+      const { before, after, others, gone } = stacked(stored, await asked);
+      const following = await this.followingOf(sql, [...others, ...after.map(asAccepted)]);
+      await deleteLines(sql, [...gone, ...followingIn(stored)]);
+      // One statement: on a busy server, every answer that is waited for costs a turn.
+      await sql.run(`WITH ${KEEP_STEP} ${INSERT_LINES}`, [
+        set,
+        asLines([...after.map(asAccepted), ...following]),
+        reason,
+        JSON.stringify(before),
+        JSON.stringify(after),
+      ]);
     });
   }
 
@@ -301,12 +323,11 @@ export class Trays {
       };
       const mine = [...new Map([...from, ...to].map((line) => [key(line), line])).values()].filter(untouched);
       const addresses = new Set(mine.map(key));
-      await sql.run('DELETE FROM change_lines WHERE id = ANY($1::int[])', [(await this.linesAt(sql, set, mine)).map((line) => line.id)]);
-      await insertLines(
+      await deleteLines(
         sql,
-        set,
-        to.filter((line) => addresses.has(key(line))),
+        (await this.linesAt(sql, set, mine)).map((line) => line.id),
       );
+      await insertLines(sql, set, to.filter((line) => addresses.has(key(line))).map(asAccepted));
       await sql.run('UPDATE tray_steps SET undone = $2 WHERE id = $1', [step.id, !again]);
       await this.follow(sql, set);
     });
@@ -361,30 +382,19 @@ export class Trays {
    */
   async follow(sql: Sql, set: number): Promise<void> {
     const stored = await storedLines(sql, set);
-    await this.followFrom(
-      sql,
-      set,
-      stored.map((row) => ({ line: toLine(row), accepted: row.accepted })),
-    );
+    const following = await this.followingOf(sql, stored.map(pending));
+    await deleteLines(sql, followingIn(stored));
+    await insertLines(sql, set, following);
   }
 
-  /** The same where the lines of the set are known. */
-  private async followFrom(sql: Sql, set: number, lines: readonly TrayState[]): Promise<void> {
+  /** The lines that follow from a set's own ones; deselected following lines stay deselected. */
+  private async followingOf(sql: Sql, lines: readonly PendingLine[]): Promise<PendingLine[]> {
     const own = lines.filter(({ line }) => !line.follows);
     const aside = new Set(lines.filter(({ line, accepted }) => line.follows && !accepted).map(({ line }) => addressKey(line.address)));
     const ownAddresses = new Set(own.map(({ line }) => addressKey(line.address)));
-    const accepted = own.filter((entry) => entry.accepted).map(({ line }) => line);
-    const free = (line: Line) => !ownAddresses.has(addressKey(line.address));
-    const following = await this.following(sql, accepted, free);
-    if (own.length < lines.length) await sql.run('DELETE FROM change_lines WHERE change_set_id = $1 AND follows', [set]);
-    await insertLines(sql, set, following);
-    const asideAgain = following.filter((line) => aside.has(addressKey(line.address))).map((line) => line.address);
-    if (asideAgain.length === 0) return;
-    await sql.run(
-      `UPDATE change_lines l SET accepted = false FROM jsonb_to_recordset($2::jsonb) AS n(file int, holder text, place text, name text)
-       WHERE l.change_set_id = $1 AND l.file_id = n.file AND l.holder = n.holder AND l.place = n.place AND l.name = n.name`,
-      [set, asRecordset(asideAgain)],
-    );
+    const from = own.filter((entry) => entry.accepted).map(({ line }) => line);
+    const following = await this.following(sql, from, (line) => !ownAddresses.has(addressKey(line.address)));
+    return following.map((line) => ({ line, accepted: !aside.has(addressKey(line.address)) }));
   }
 
   /** Lines that follow: computed values and title block texts. */
@@ -407,7 +417,7 @@ export class Trays {
         `INSERT INTO change_sets (title, user_id, state, at, mode) VALUES ($1, $2, 'put back', $3, 'whole') RETURNING id`,
         [title, user.id, this.clock()],
       );
-      await insertLines(sql, row!.id, [...lines, ...following]);
+      await insertLines(sql, row!.id, [...lines, ...following].map(asAccepted));
       return row!.id;
     });
   }
