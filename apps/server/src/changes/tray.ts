@@ -165,7 +165,8 @@ export class Trays {
    * @returns the files left out
    */
   async propose(user: User, values: readonly ProposedValue[], reason: string): Promise<ProposedAnswer['left']> {
-    const [active, settings, { schema }, files, levels] = await Promise.all([
+    const [law, active, settings, { schema }, files, levels] = await Promise.all([
+      this.db.law(),
       this.properties.active(this.db),
       readSettings(this.db),
       this.editions.inForce(this.db),
@@ -229,10 +230,15 @@ export class Trays {
     // A locked file blocks the others only if something else is wrong or there are no others.
     if (issues.some(({ code }) => code !== 'locked') || (issues.length && wanted.length === 0)) throw invalid('bad-values', issues[0]!.message, issues);
     const addresses = wanted.map(({ value, slot }) => ({ file: value.file, holder: value.holder ?? '', ...slot }));
-    await this.step(user, reason, async () => {
-      const current = await heldAt(this.db.often, addresses);
-      return wanted.map(({ held }, i): Line => ({ address: addresses[i]!, base: current[i]!, proposed: held, reason, follows: false }));
-    });
+    await this.step(
+      user,
+      reason,
+      async () => {
+        const current = await heldAt(this.db.often, addresses);
+        return wanted.map(({ held }, i): Line => ({ address: addresses[i]!, base: current[i]!, proposed: held, reason, follows: false }));
+      },
+      law,
+    );
     return [...left.values()];
   }
 
@@ -279,7 +285,7 @@ export class Trays {
    * Adds typed lines as an undoable step.
    * @param linesOf asked outside the transaction, while it begins
    */
-  private async step(user: User, reason: string, linesOf: () => Promise<readonly Line[]>): Promise<void> {
+  private async step(user: User, reason: string, linesOf: () => Promise<readonly Line[]>, law?: string): Promise<void> {
     const asked = linesOf();
     // Rejections are met below, where the lines are needed.
     asked.catch(() => undefined);
@@ -297,7 +303,7 @@ export class Trays {
         JSON.stringify(before),
         JSON.stringify(after),
       ]);
-    });
+    }, law);
   }
 
   /**

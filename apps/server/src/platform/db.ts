@@ -322,7 +322,15 @@ export class Db implements Sql {
     return this.transaction((sql) => sql.copy(table, list));
   }
 
-  transaction<T>(work: (sql: Sql) => Promise<T>): Promise<T> {
+  /** The state of edition, lists and settings; the same text as long as none of them changes. */
+  law(): Promise<string> {
+    return this.stamp();
+  }
+
+  /**
+   * @param law the state of edition, lists and settings by which the work was checked and is done, if it was asked before; saves asking again
+   */
+  transaction<T>(work: (sql: Sql) => Promise<T>, law?: string): Promise<T> {
     this.refuseSecond();
     let atEnd = false;
     let own: Transaction | undefined;
@@ -330,6 +338,7 @@ export class Db implements Sql {
       .transaction((transaction) =>
         this.marked(async () => {
           own = transaction;
+          if (law !== undefined) this.stamps.set(transaction, Promise.resolve(law));
           const result = await work(this.within(transaction));
           atEnd = true;
           return result;
