@@ -1,5 +1,6 @@
 import { spawn } from 'node:child_process';
 import { existsSync, mkdirSync, readFileSync, rmSync } from 'node:fs';
+import { availableParallelism } from 'node:os';
 import { join } from 'node:path';
 import { bundle, buildServers, buildWeb } from './lib/build.mjs';
 import { MOST_AT_FIRST, firstLoad } from './lib/first-load.mjs';
@@ -152,7 +153,9 @@ await main(async () => {
       env,
     );
   };
-  // These wait for nothing but the processor: all of them work. Tests of the server share theirs with PostgreSQL.
+  // Tests of core and web wait for nothing but the processor: all of them work. Those of the server and of the whole wait for PostgreSQL and
+  // the disk too, and each file of them holds some twenty connections.
+  const atOnce = Math.max(1, Math.min(4, availableParallelism()));
   if (wanted('core')) await jest('core', {}, ['--maxWorkers=100%']);
   if (wanted('web')) await jest('web', {}, ['--maxWorkers=100%']);
 
@@ -160,10 +163,10 @@ await main(async () => {
     const port = await freePort();
     const folder = join(VAR, 'test-postgres');
     rmSync(folder, { recursive: true, force: true });
-    const postgres = new OwnPostgres(folder, port, 'test-only');
+    const postgres = new OwnPostgres(folder, port, 'test-only', 40 * (atOnce + 1));
     try {
       await postgres.start();
-      if (wanted('server')) await jest('server', { RULE_TEST_DATABASE_URL: postgres.url('postgres') });
+      if (wanted('server')) await jest('server', { RULE_TEST_DATABASE_URL: postgres.url('postgres') }, [`--maxWorkers=${atOnce}`]);
       if (wanted('e2e')) {
         const report = join(VAR, 'e2e.json');
         const env = {
@@ -173,7 +176,7 @@ await main(async () => {
         await tests(
           'end-to-end tests',
           'npx',
-          ['--no-install', 'playwright', 'test', '--config', 'e2e/playwright.config.ts', '--reporter', 'list,json'],
+          ['--no-install', 'playwright', 'test', '--config', 'e2e/playwright.config.ts', '--reporter', 'list,json', '--workers', `${atOnce}`],
           report,
           (json) => ({ passed: json.stats.expected, failed: json.stats.unexpected + json.stats.flaky + json.stats.skipped }),
           env,

@@ -1,15 +1,19 @@
 import { createHash } from 'node:crypto';
-import { copyFileSync, existsSync, mkdirSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
+import { copyFileSync, existsSync, mkdirSync, readFileSync, readdirSync, renameSync, rmSync, writeFileSync } from 'node:fs';
 import { basename, join } from 'node:path';
 import { path, run, say } from './shell.mjs';
 
-/** Bundles a TypeScript entry for Node; npm packages stay external. */
+/**
+ * Bundles a TypeScript entry for Node; npm packages stay external. Files that would be the same are left alone, and others take their places
+ * whole: servers and tests that run meanwhile start their threads from them.
+ */
 export async function bundle(entries, outdir) {
   const { build } = await import('esbuild');
   const inside = /^@rule\//;
-  await build({
+  const { outputFiles } = await build({
     entryPoints: entries,
     outdir,
+    write: false,
     bundle: true,
     platform: 'node',
     format: 'esm',
@@ -24,6 +28,13 @@ export async function bundle(entries, outdir) {
       },
     ],
   });
+  mkdirSync(outdir, { recursive: true });
+  for (const { path: file, contents } of outputFiles) {
+    if (existsSync(file) && readFileSync(file).equals(contents)) continue;
+    const whole = `${file}.${process.pid}`;
+    writeFileSync(whole, contents);
+    renameSync(whole, file);
+  }
 }
 
 /** Bundles server, worker, vault stand-in and command line. */

@@ -69,7 +69,9 @@ async function oldProcessesGone(data) {
 
 /** The project's own PostgreSQL server, on loopback, with its data in the given folder. */
 export class OwnPostgres {
-  constructor(dataFolder, port, password) {
+  /** @param connections most at a time */
+  constructor(dataFolder, port, password, connections = 60) {
+    this.connections = connections;
     this.data = dataFolder;
     this.port = port;
     this.password = password;
@@ -104,7 +106,7 @@ export class OwnPostgres {
     say(`starting PostgreSQL on 127.0.0.1:${this.port}`);
     const sockets = mkdtempSync(join(tmpdir(), 'rule-pg-'));
     if (isRoot()) chownSync(sockets, ...this.ids());
-    const options = `-c listen_addresses=127.0.0.1 -c port=${this.port} -c unix_socket_directories=${sockets} -c max_connections=60 -c logging_collector=off`;
+    const options = `-c listen_addresses=127.0.0.1 -c port=${this.port} -c unix_socket_directories=${sockets} -c max_connections=${this.connections} -c logging_collector=off`;
     const started = this.call('pg_ctl', ['start', '-w', '-t', '60', '-D', this.data, '-l', this.log, '-o', options]);
     this.sockets = sockets;
     if (started.status !== 0)
