@@ -8,7 +8,7 @@ import { heldText } from '@rule/core/values';
 import { KernelPool } from '../apps/server/src/geometry/geometry';
 import { Db } from '../apps/server/src/platform/db';
 import { migrate } from '../apps/server/src/platform/migrations';
-import { DiskStore, FileStore } from '../apps/server/src/platform/store';
+import { DiskStore } from '../apps/server/src/platform/store';
 import { buildServices, storeFolder } from '../apps/server/src/services';
 import { WorkPool } from '../apps/server/src/platform/pool';
 import { addUser } from '../apps/server/src/users/users';
@@ -23,17 +23,13 @@ const names = Array.from({ length: PER_FILE }, (_, i) => `Crash ${String(i + 1).
 const root = join(data, 'library');
 
 /** Simulates a full disk after a number of writes. */
-class FullDisk implements FileStore {
-  private left: number;
-  private readonly inner = new DiskStore(storeFolder(data));
-  constructor(room: number) {
-    this.left = room;
+class FullDisk extends DiskStore {
+  constructor(private left: number) {
+    super(storeFolder(data));
   }
-  put = (bytes: Uint8Array) => this.inner.put(bytes);
-  get = (hash: string) => this.inner.get(hash);
-  copyTo(hash: string, path: string): Promise<void> {
+  override copyTo(hash: string, path: string, synced?: boolean): Promise<void> {
     if (this.left-- <= 0) return Promise.reject(Object.assign(new Error('no space left on device'), { code: 'ENOSPC' }));
-    return this.inner.copyTo(hash, path);
+    return super.copyTo(hash, path, synced);
   }
 }
 

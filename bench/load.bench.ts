@@ -159,7 +159,12 @@ function spent(): Record<string, number> {
   };
   const database = readdirSync('/proc').filter((pid) => /^\d+$/.test(pid) && isPostgres(pid));
   const { user, system } = process.cpuUsage();
-  return { people: (user + system) / 1e6, server: ticks(`${server.pid}`), 'its main thread': ticks(`${server.pid}/task/${server.pid}`), database: database.reduce((sum, pid) => sum + ticks(pid), 0) };
+  return {
+    people: (user + system) / 1e6,
+    server: ticks(`${server.pid}`),
+    'its main thread': ticks(`${server.pid}/task/${server.pid}`),
+    database: database.reduce((sum, pid) => sum + ticks(pid), 0),
+  };
 }
 function isPostgres(pid: string): boolean {
   try {

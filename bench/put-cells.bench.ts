@@ -53,12 +53,14 @@ const applied = await best('applied: checked, written, read again, recorded', 1,
   const result = await services.applying.applyTray(person, 'whole', 'bench');
   if (result.state !== 'applied' || result.applied !== 2 * DRAWINGS) throw new Error(`Applied ${result.applied} cells: ${result.state}.`);
 });
+const cleared = await best('old versions beside the files removed, while others go on', 1, () => services.applying.recovery.close());
 report(`All cells of ${DRAWINGS.toLocaleString('en')} drawings put in order (aim: at most twice the floor)`, [
   alone,
   judging,
   tray,
   applied,
   { what: 'tray and applying together', ms: tray.ms + applied.ms },
+  cleared,
 ]);
 await close();
 rmSync(root, { recursive: true });

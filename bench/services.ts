@@ -35,6 +35,7 @@ export async function openServices(threads = 2): Promise<{ services: Services; d
     data,
     url,
     close: async () => {
+      await services.applying.recovery.close();
       await kernel.close();
       await pool.close();
       await db.close();

@@ -215,7 +215,7 @@ switch (command) {
     break;
   }
 }
-services.applying.recovery.close();
+await services.applying.recovery.close();
 await kernel.close();
 await pool.close();
 await db.close();

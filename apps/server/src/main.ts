@@ -95,11 +95,13 @@ let stopping = false;
 const stop = async () => {
   if (stopping) return;
   stopping = true;
-  services.applying.recovery.close();
+  void services.applying.recovery.close();
   server.close();
   server.closeIdleConnections();
   await close();
   await services.jobs.close();
+  // What the last jobs have left to clear.
+  await services.applying.recovery.close();
   await kernel.close();
   await pool.close();
   await db.close();

@@ -588,8 +588,10 @@ describe('a full disk', () => {
     const other = await startRule({
       jobs: true,
       store: (data) => {
-        const disk = new DiskStore(join(data, 'store'));
-        return { get: (hash) => disk.get(hash), copyTo: (hash, path) => disk.copyTo(hash, path), put: () => Promise.reject(full) };
+        class FullDisk extends DiskStore {
+          override put = () => Promise.reject<string>(full);
+        }
+        return new FullDisk(join(data, 'store'));
       },
     });
     try {

@@ -320,6 +320,7 @@ export async function startRule(options: Options = {}): Promise<Rule> {
       vaultServer.close();
       await close();
       await services.jobs.close();
+      await services.applying.recovery.close();
       await kernel.close();
       await pool.close();
       await db.close();

@@ -12,7 +12,7 @@ import { unfinishedFiles } from '../library/unfinished';
 import { Db, Held, LockLost, isConnectionError } from '../platform/db';
 import { LOCKS, TAKE_LOCK } from '../platform/locks';
 import { AppError, notFound, refused } from '../platform/problem';
-import { FileStore, exists } from '../platform/store';
+import { FileStore, Waiting, exists } from '../platform/store';
 import { readSettings } from '../platform/settings';
 import { WorkPool } from '../platform/pool';
 import { Prepared, PreparedLine } from './prepare.thread';
@@ -22,7 +22,7 @@ import { asAccepted, insertLines, linesOf, toLine } from './lines';
 import { heldOpen } from './open-files';
 import { Failure, Recorder, Written, besideConflicts } from './record';
 import { BESIDE, Recovered, Recovery } from './recover';
-import { Move, NameTaken, Swap } from './swap';
+import { Move, NameTaken, Swap, SwapHooks } from './swap';
 import { Trays } from './tray';
 
 /** Points between the steps of applying, in order. Tests stop the server at each. */
@@ -63,6 +63,9 @@ interface FileFailure extends Failure {
   readonly current: Prepared | null;
 }
 
+/** From this number of files on, their versions are synced to disk together. */
+const MANY_FILES = 64;
+
 /** Reason why files of a restored copy are not written, after "The file …". */
 const UNCONFIRMED = 'is in a restored library; an administrator must confirm its folder in Settings first';
 
@@ -95,7 +98,7 @@ export class Applying {
 
   constructor(
     private readonly db: Db,
-    store: FileStore,
+    private readonly store: FileStore,
     private readonly pool: WorkPool,
     private readonly trays: Trays,
     private readonly clock: () => Date,
@@ -229,13 +232,24 @@ export class Applying {
     revertOf: number | null,
     context: JobContext,
   ): Promise<ApplyReport> {
-    const { ready, failures } = await this.prepare(lines, revertOf, context);
-    // The last point where aborting leaves no trace.
-    context.check();
-    await this.at('prepared');
-    await this.refreshReadings(failures);
-    await refuseTaken(ready, failures);
-    if (ready.length === 0 || (failures.length > 0 && mode === 'whole')) return this.nothingDone(lines, ownSet, failures);
+    const { ready, failures, waiting } = await this.prepare(lines, revertOf, context);
+    let goesOn: boolean;
+    try {
+      // The last point where aborting leaves no trace.
+      context.check();
+      await this.at('prepared');
+      await this.refreshReadings(failures);
+      await refuseTaken(ready, failures);
+      goesOn = ready.length > 0 && (failures.length === 0 || mode !== 'whole');
+      if (goesOn) await this.store.keep(waiting);
+    } catch (error) {
+      await this.store.forget(waiting);
+      throw error;
+    }
+    if (!goesOn) {
+      await this.store.forget(waiting);
+      return this.nothingDone(lines, ownSet, failures);
+    }
     try {
       const changeSet = await this.begin(user, mode, title, ready, ownSet);
       await this.at('planned');
@@ -269,7 +283,11 @@ export class Applying {
   }
 
   /** Compares every line with its file and stores old and new bytes. Touches no file. */
-  private async prepare(lines: readonly LineRow[], revertOf: number | null, context: JobContext): Promise<{ ready: ReadyFile[]; failures: FileFailure[] }> {
+  private async prepare(
+    lines: readonly LineRow[],
+    revertOf: number | null,
+    context: JobContext,
+  ): Promise<{ ready: ReadyFile[]; failures: FileFailure[]; waiting: Waiting[] }> {
     const byFile = groupByFile(lines);
     const targets = await this.targets([...byFile.keys()]);
     const written = revertOf === null ? null : await versionsOf(this.db, revertOf);
@@ -282,6 +300,8 @@ export class Applying {
     const definitions = await this.definitions(lines);
     const ready: ReadyFile[] = [];
     const failures: FileFailure[] = [];
+    const waiting: Waiting[] = [];
+    const aside = byFile.size >= MANY_FILES;
     let done = 0;
     await Promise.all(
       [...byFile].map(async ([id, fileLines]) => {
@@ -300,9 +320,10 @@ export class Applying {
         } else {
           const versions = written?.get(id);
           const exact = versions ? { from: versions.fresh, to: versions.old } : null;
-          const made = await this.pool.run('prepareFile', { full: target.full, format: target.format, lines: fileLines.map(definitions), exact });
+          const made = await this.pool.run('prepareFile', { full: target.full, format: target.format, lines: fileLines.map(definitions), exact, aside });
           if (made.ok) {
             const { reading, moved, oldHash, newHash } = made;
+            waiting.push(...made.waiting);
             const move = { file: id, target: target.full, final: finalPath(target, fileLines), oldHash, newHash, inPlace: false };
             ready.push({ target, file: id, lines: fileLines, reading, moved, move });
           } else fail(made.message, made.conflicts, made);
@@ -310,7 +331,7 @@ export class Applying {
         context.progress('preparing files', ++done, byFile.size);
       }),
     );
-    return { ready, failures };
+    return { ready, failures, waiting };
   }
 
   /** Writes the set and its journal. From here on, a crash is recovered. */
@@ -346,13 +367,14 @@ export class Applying {
   ): Promise<ApplyReport> {
     const moves = movesOf(changeSet, ready);
     const byFile = new Map(ready.map((entry) => [entry.file, entry]));
-    const { arrived, failed, elsewhere } = await this.swap.forward(moves, mode === 'whole', {
+    const hooks: SwapHooks = {
       staged: (staged) => noteStaged(this.db, changeSet, staged),
       check: () => held.check(),
       cancelled: () => context.signal.aborted,
       at: this.at,
       progress: (count, total) => context.progress('writing files', count, total),
-    });
+    };
+    const { arrived, failed, elsewhere } = await this.swap.forward(moves, mode === 'whole', hooks, false);
     for (const [move, error] of failed) {
       const { target, lines } = byFile.get(move.file)!;
       failures.push({ file: target, lines, message: reasonOf(error), conflicts: [], current: null });
@@ -371,7 +393,9 @@ export class Applying {
     );
     await this.at('recorded');
     await this.recorder.returnFailed(user, changeSet, failures);
-    await this.recovery.clear(changeSet, moves);
+    // The files are what they should be; to remove thousands of old ones takes some disks seconds, for which nobody waits.
+    if (moves.length < MANY_FILES) await this.recovery.clear(changeSet, moves);
+    else this.recovery.clearAside(changeSet, moves);
     const state = done.length === 0 ? 'put back' : failures.length ? 'partly applied' : 'applied';
     if (done.length === 0) context.check();
     return { changeSet, state, applied: linesIn(put), failed: linesIn(failures), files: done.length, failures: describeFailures(failures) };

@@ -5,7 +5,7 @@ import { definitionText } from '@rule/core/files/dxf';
 import { familyOf } from '@rule/core/schema';
 import { HeldValue, heldText } from '@rule/core/values';
 import { NotAFile, fillFrom, withPlainFile } from '../platform/plain-file';
-import { FileStore, hashOf } from '../platform/store';
+import { FileStore, ThreadStore, Waiting, hashOf } from '../platform/store';
 import { describe } from '../library/read.thread';
 
 declare module '../platform/pool' {
@@ -33,6 +33,8 @@ export interface PrepareInput {
   readonly lines: readonly PreparedLine[];
   /** If the file still matches `from`, it is replaced by the stored version `to`: an exact undo. */
   readonly exact?: { readonly from: string; readonly to: string } | null;
+  /** Whether both versions are written aside, for changes of many files: they are kept and synced together. */
+  readonly aside?: boolean;
 }
 
 /** A prepared file: old and new bytes are stored, nothing is written yet; or the reason why not. */
@@ -44,6 +46,8 @@ export type Prepared =
       readonly reading: FileReading;
       /** Holders whose keys change: old key and new key. */
       readonly moved: readonly (readonly [from: string, to: string])[];
+      /** Versions that are yet to be kept. */
+      readonly waiting: readonly Waiting[];
     }
   | {
       readonly ok: false;
@@ -107,9 +111,11 @@ const bytesOf = (path: string): Uint8Array =>
   });
 
 /** Compares every line's base with the file, builds the new bytes and verifies that they hold the new values. */
-export async function prepareFile(input: PrepareInput, store: FileStore): Promise<Prepared> {
+export async function prepareFile(input: PrepareInput, store: ThreadStore): Promise<Prepared> {
   let oldHash: string | null = null;
   let current: (() => FileReading) | null = null;
+  const put = async (bytes: Uint8Array): Promise<{ readonly hash: string; readonly waiting: readonly Waiting[] }> =>
+    input.aside ? store.putAside(bytes) : { hash: await store.put(bytes), waiting: [] };
   const left = (message: string, conflicts: readonly number[] = []): Prepared => {
     let stands: FileReading | null = null;
     try {
@@ -127,8 +133,8 @@ export async function prepareFile(input: PrepareInput, store: FileStore): Promis
     // The name is not part of the content; renaming happens when applying.
     const lines = input.lines.filter(({ place, name }) => place !== 'field' || name !== 'file name');
     if (lines.length < input.lines.length && lines.length === 0) {
-      await store.put(bytes);
-      return { ok: true, oldHash, newHash: oldHash, reading: formatById(input.format).read(bytes), moved: [] };
+      const { waiting } = await put(bytes);
+      return { ok: true, oldHash, newHash: oldHash, reading: formatById(input.format).read(bytes), moved: [], waiting };
     }
     const format = formatById(input.format);
     const seen = format.peek?.(bytes) ?? format.read(bytes);
@@ -158,8 +164,8 @@ export async function prepareFile(input: PrepareInput, store: FileStore): Promis
     const standsNow = finder(reading);
     const wrong = lines.find((line) => orNull(standsNow(moved.get(line.holder) ?? line.holder, line.place, line.name))?.text !== orNull(line.proposed)?.text);
     if (wrong) return left(`${JSON.stringify(wrong.name)} would read back differently.`);
-    await store.put(bytes);
-    return { ok: true, oldHash, newHash: await store.put(after), reading, moved: [...moved] };
+    const [before, fresh] = [await put(bytes), await put(after)];
+    return { ok: true, oldHash, newHash: fresh.hash, reading, moved: [...moved], waiting: [...before.waiting, ...fresh.waiting] };
   } catch (error) {
     const code = (error as NodeJS.ErrnoException).code;
     if (error instanceof NotAFile) return left(error.message);

@@ -86,10 +86,11 @@ export class Recovery {
     return left();
   }
 
-  /** Stops further attempts. */
-  close(): void {
+  /** Stops further attempts. Resolves when nothing is being cleared any more. */
+  async close(): Promise<void> {
     this.closed = true;
     clearTimeout(this.again);
+    await Promise.all(this.clearing);
   }
 
   /** Under the file lock nobody else applies, so a set still *applying* was interrupted. */
@@ -118,6 +119,19 @@ export class Recovery {
   async clear(changeSet: number, moves: Parameters<Swap['clear']>[0]): Promise<void> {
     await this.swap.clear(moves);
     await this.db.run('UPDATE change_sets SET cleared = true WHERE id = $1', [changeSet]);
+  }
+
+  private readonly clearing = new Set<Promise<void>>();
+
+  /** Does it while others go on. What is left by a failure or a crash is cleared before the next change or at the next start. */
+  clearAside(changeSet: number, moves: Parameters<Swap['clear']>[0]): void {
+    const work = this.clear(changeSet, moves)
+      .catch((problem: unknown) => {
+        this.warn(problem);
+        this.soon();
+      })
+      .finally(() => this.clearing.delete(work));
+    this.clearing.add(work);
   }
 
   private async recoverOne({ id, mode, user }: OpenSet, held: Held): Promise<Recovered['outcome']> {

@@ -2,7 +2,8 @@ import { mkdir, open, rename, rm, stat, unlink } from 'node:fs/promises';
 import { basename, dirname, join } from 'node:path';
 import { Heir, copyAttributes } from '../platform/attributes';
 import { readPlain } from '../platform/plain-file';
-import { FileStore, exists, freeName, hashOf, keepAs, sync } from '../platform/store';
+import { sync, syncAll } from '../platform/durable';
+import { FileStore, exists, freeName, hashOf, keepAs, severalAtOnce } from '../platform/store';
 
 /** A file being moved from its old version to its new one, possibly under another name. */
 export interface Move {
@@ -83,14 +84,6 @@ const keptName = (move: Move) => privateName(move, 'old');
 
 const isRenamed = (move: Move) => move.final !== move.target;
 
-/** Files worked on at once: the disk is waited for together. */
-const FILES_AT_ONCE = 32;
-
-/** Works on some files at a time. @param goOn asked before each group */
-async function severalAtOnce<T>(items: readonly T[], work: (item: T) => Promise<unknown>, goOn: () => boolean = () => true): Promise<void> {
-  for (let from = 0; from < items.length && goOn(); from += FILES_AT_ONCE) await Promise.all(items.slice(from, from + FILES_AT_ONCE).map(work));
-}
-
 /** Unit of a disk write: written completely or not at all. */
 const SECTOR = 512;
 
@@ -118,12 +111,14 @@ export class Swap {
   /**
    * Moves files to their new versions, from any intermediate state. With `whole`, one failure rolls back all; otherwise only files that
    * depend on the failed one's name.
+   * @param again whether an earlier attempt may have moved some of them; otherwise the disk need not be asked
    */
-  async forward(moves: readonly Move[], whole: boolean, hooks: SwapHooks): Promise<Swapped> {
+  async forward(moves: readonly Move[], whole: boolean, hooks: SwapHooks, again = true): Promise<Swapped> {
     const failed = new Map<Move, unknown>();
     const elsewhere = new Map<Move, string>();
     const at = new Map<Move, Position>();
-    await severalAtOnce(moves, async (move) => at.set(move, await this.positionOf(move)));
+    if (again) await severalAtOnce(moves, async (move) => at.set(move, await this.positionOf(move)));
+    else for (const move of moves) at.set(move, 'before');
     const back = async (group: readonly Move[], reason: unknown) => {
       for (const move of group) if (!failed.has(move)) failed.set(move, reason);
       for (const [move, path] of await this.retreat(group)) elsewhere.set(move, path);
@@ -230,7 +225,7 @@ export class Swap {
         await folders.get(folder);
         const from = at.get(move) === 'between' ? keptName(move) : move.target;
         const to = join(folder, basename(from));
-        await this.store.copyTo(move.newHash, to);
+        await this.store.copyTo(move.newHash, to, false);
         heirs.set({ from, to }, move);
       } catch (error) {
         // The file may be writable although its folder is not.
@@ -244,6 +239,8 @@ export class Swap {
       return !(whole && failed.size > 0);
     });
     if (whole && failed.size > 0) return;
+    // Before a new version takes the place of a file, its content is on the disk.
+    await syncAll([...heirs.keys()].map(({ to }) => to));
     const lacking = await copyAttributes([...heirs.keys()]);
     await severalAtOnce([...heirs], async ([heir, move]) => {
       if (lacking.has(heir) && at.get(move) === 'before') move.inPlace = true;

@@ -13,7 +13,8 @@ import { Db } from '../platform/db';
 import { LOCKS } from '../platform/locks';
 import { hashPlain } from '../platform/plain-file';
 import { invalid, notFound } from '../platform/problem';
-import { FileStore, sync } from '../platform/store';
+import { sync } from '../platform/durable';
+import { FileStore } from '../platform/store';
 import { LARGEST_FILE } from './read.thread';
 import { isPassedOver } from './walk';
 

@@ -2,6 +2,7 @@ import { createHash, randomUUID } from 'node:crypto';
 import { closeSync, existsSync, fsyncSync, mkdirSync, openSync, renameSync, rmSync, writeFileSync } from 'node:fs';
 import { copyFile, link, mkdir, open, readFile, readdir, rename, rm, stat } from 'node:fs/promises';
 import { dirname, extname, join, sep } from 'node:path';
+import { sync, syncAll } from './durable';
 
 /** SHA-256 of bytes, in hex. */
 export const hashOf = (bytes: Uint8Array): string => createHash('sha256').update(bytes).digest('hex');
@@ -10,22 +11,33 @@ export const hashOf = (bytes: Uint8Array): string => createHash('sha256').update
 export interface FileStore {
   put(bytes: Uint8Array): Promise<string>;
   get(hash: string): Promise<Uint8Array>;
-  /** Writes a stored version to a path and syncs it. */
-  copyTo(hash: string, path: string): Promise<void>;
+  /** Writes a stored version to a path. @param synced whether it is synced to disk; otherwise the caller does that for many at once */
+  copyTo(hash: string, path: string, synced?: boolean): Promise<void>;
+  /** Keeps versions that threads have written aside, all at once. */
+  keep(waiting: readonly Waiting[]): Promise<void>;
+  /** Removes versions that were written aside and are not wanted. */
+  forget(waiting: readonly Waiting[]): Promise<void>;
 }
 
-/** Syncs a file or folder to disk. */
-export async function sync(path: string): Promise<void> {
-  const handle = await open(path, 'r');
-  try {
-    await handle.sync();
-  } finally {
-    await handle.close();
-  }
+/** A version that was written beside its place and is not yet synced. */
+export interface Waiting {
+  readonly hash: string;
+  readonly aside: string;
 }
 
 /** Unfinished versions older than this, in milliseconds, are abandoned. */
 const UNDER_WAY = 3_600_000;
+
+/** Waiting versions that a thread remembers. */
+const MOST_WAITING = 10_000;
+
+/** Files worked on at once: the disk is waited for together. */
+const FILES_AT_ONCE = 32;
+
+/** Works on some files at a time. @param goOn asked before each group */
+export async function severalAtOnce<T>(items: readonly T[], work: (item: T) => Promise<unknown>, goOn: () => boolean = () => true): Promise<void> {
+  for (let from = 0; from < items.length && goOn(); from += FILES_AT_ONCE) await Promise.all(items.slice(from, from + FILES_AT_ONCE).map(work));
+}
 
 /** A content-addressed store in a folder. Versions are immutable. */
 export class DiskStore implements FileStore {
@@ -78,9 +90,26 @@ export class DiskStore implements FileStore {
     return swept;
   }
 
-  async copyTo(hash: string, path: string): Promise<void> {
+  async copyTo(hash: string, path: string, synced = true): Promise<void> {
     await copyFile(this.path(hash), path);
-    await sync(path);
+    if (synced) await sync(path);
+  }
+
+  async keep(waiting: readonly Waiting[]): Promise<void> {
+    const asides = new Map(waiting.map(({ hash, aside }) => [aside, this.path(hash)]));
+    // A version has its name only when its content is on the disk: what the power takes before that is never taken for a version.
+    await syncAll([...asides.keys()]);
+    await severalAtOnce([...asides], ([aside, target]) =>
+      rename(aside, target).catch(async (error: NodeJS.ErrnoException) => {
+        // Another change has kept the same version.
+        if (error.code !== 'ENOENT' || !(await exists(target))) throw error;
+      }),
+    );
+    await syncAll([...new Set([...asides.values()].map((target) => dirname(target)))]);
+  }
+
+  async forget(waiting: readonly Waiting[]): Promise<void> {
+    await severalAtOnce(waiting, ({ aside }) => rm(aside, { force: true }));
   }
 }
 
@@ -113,9 +142,31 @@ export class ThreadStore extends DiskStore {
     }
     return Promise.resolve(hash);
   }
+
+  /** Versions of this thread that wait, by hash. */
+  private readonly waiting = new Map<string, string>();
+
+  /** Writes a version aside without waiting for the disk. @returns its hash, and where it waits unless it is kept already */
+  putAside(bytes: Uint8Array): { readonly hash: string; readonly waiting: readonly Waiting[] } {
+    const hash = hashOf(bytes);
+    const target = this.path(hash);
+    if (existsSync(target)) return { hash, waiting: [] };
+    const before = this.waiting.get(hash);
+    if (before !== undefined && existsSync(before)) return { hash, waiting: [{ hash, aside: before }] };
+    if (this.waiting.size >= MOST_WAITING) this.waiting.clear();
+    const aside = `${target}.${randomUUID()}`;
+    mkdirSync(dirname(target), { recursive: true });
+    try {
+      writeFileSync(aside, bytes, { flag: 'wx' });
+    } catch (error) {
+      rmSync(aside, { force: true });
+      throw error;
+    }
+    this.waiting.set(hash, aside);
+    return { hash, waiting: [{ hash, aside }] };
+  }
 }
 
-/** Whether a path exists. */
 export const exists = (path: string): Promise<boolean> =>
   stat(path).then(
     () => true,

@@ -8,7 +8,8 @@ import { LOCKS } from '../platform/locks';
 import { Db } from '../platform/db';
 import { readPlain } from '../platform/plain-file';
 import { refused } from '../platform/problem';
-import { FileStore, hashOf, sync } from '../platform/store';
+import { sync } from '../platform/durable';
+import { FileStore, hashOf } from '../platform/store';
 
 async function writeInPlace(path: string, bytes: Uint8Array): Promise<void> {
   const handle = await open(path, 'r+');
