@@ -60,6 +60,50 @@ async function propose(person: Person, ...values: [string, string, string][]): P
 const apply = async (person: Person, mode: 'whole' | 'file by file' = 'whole') => await person.apply(mode);
 const tray = async (person: Person) => ((await person.get('/tray')).body as Tray).lines;
 
+describe('very many files', () => {
+  const rowsOf = (file: number) =>
+    Promise.all(
+      ['holders', 'sheets', 'placed_blocks', 'held_values'].map((table) =>
+        rule.db.all(`SELECT to_jsonb(t) - 'file_id' AS row FROM ${table} t WHERE file_id = $1 ORDER BY 1`, [file]),
+      ),
+    );
+
+  it('are recorded as one alone is, and undone to the byte', async () => {
+    const folder = join(rule.library, 'many');
+    mkdirSync(folder);
+    const before = original('face-plate.dxf');
+    const names = Array.from({ length: 71 }, (_, n) => `P-${n}.dxf`);
+    for (const name of names) writeFileSync(join(folder, name), before);
+    await rule.services.scanner.rescan();
+    const files = await Promise.all(names.map((name) => rule.file(`many/${name}`)));
+    const { holder } = dxf.read(before).inserts[0]!;
+    const property = await rule.property('Date of issue');
+    const put = (some: readonly number[]) => okafor.post('/tray', { values: some.map((file) => ({ file, property, text: '2026-11-25' })) });
+    const standing = await rowsOf(files[0]!);
+    expect((await put(files.slice(0, 1))).status).toBe(200);
+    expect(await apply(okafor)).toMatchObject({ state: 'applied', files: 1 });
+    const alone = await rowsOf(files[0]!);
+    expect(alone).not.toEqual(standing);
+    expect((await put(files.slice(1))).status).toBe(200);
+    const many = await apply(okafor);
+    expect(many).toMatchObject({ state: 'applied', files: 70 });
+    for (const file of files.slice(1)) expect(await rowsOf(file)).toEqual(alone);
+    const after = readFileSync(join(folder, 'P-0.dxf'));
+    expect(
+      dxf
+        .read(after)
+        .holders.find(({ key }) => key === holder)!
+        .values.find(({ name }) => name === 'DATE')!.held.text,
+    ).toBe('2026-11-25');
+    for (const name of names) expect(readFileSync(join(folder, name)).equals(after)).toBe(true);
+    expect(await okafor.revert(many.changeSet)).toMatchObject({ state: 'applied', files: 70 });
+    for (const file of files.slice(1)) expect(await rowsOf(file)).toEqual(standing);
+    for (const name of names.slice(1)) expect(readFileSync(join(folder, name)).equals(before)).toBe(true);
+    // What stands beside many files is removed while others go on.
+    await until('a clear folder', () => Promise.resolve(leftovers().length === 0));
+  });
+});
+
 describe('applying', () => {
   it('writes files, title block cells and database together, and undoes them to the byte', async () => {
     const pending = await propose(

@@ -160,6 +160,49 @@ describe('files that get new versions and names', () => {
   });
 });
 
+describe('very many files', () => {
+  const MANY = 100;
+  const keeping = Array.from({ length: MANY }, (_, n) => n);
+  const none = keeping.map(() => false);
+  /** One of them is changed by another program while they are staged. */
+  const disturbed = (changed: string): SwapHooks => ({
+    ...hooksThatKill(Infinity, new Map()),
+    staged: () => {
+      writeFileSync(changed, 'somebody else');
+      return Promise.resolve();
+    },
+  });
+
+  it('take their places several at once: the others where one cannot, or none', async () => {
+    for (const whole of [false, true]) {
+      const linked = keeping.map((n) => n === 40);
+      const { root, store, at, moves } = await folderOf(keeping, linked, none);
+      const { arrived, failed } = await new Swap(store).forward(moves, whole, disturbed(at(50)), false);
+      await new Swap(store).clear(moves);
+      expect([arrived.length, [...failed.keys()].map((move) => move.target)]).toEqual([whole ? 0 : MANY - 1, [at(50)]]);
+      for (const n of keeping) expect(readFileSync(at(n), 'utf8')).toMatch(n === 50 ? /^somebody else/ : whole ? /^old/ : /^new/);
+      expect(readdirSync(root).filter((name) => name.startsWith('.rule'))).toEqual([]);
+      rmSync(root, { recursive: true });
+    }
+  });
+
+  it('are all there when the work goes on after it was killed among them', async () => {
+    const { root, store, at, moves } = await folderOf(keeping, none, none);
+    const journal = new Map<number, boolean>();
+    for (const kill of [3, 70, 150, 201, 230, Infinity])
+      try {
+        const { arrived } = await new Swap(store).forward(moves, true, hooksThatKill(kill, journal));
+        expect(arrived).toHaveLength(MANY);
+      } catch (error) {
+        if (!(error instanceof Kill)) throw error;
+      }
+    await new Swap(store).clear(moves);
+    for (const n of keeping) expect(readFileSync(at(n), 'utf8')).toMatch(/^new/);
+    expect(readdirSync(root).filter((name) => name.startsWith('.rule'))).toEqual([]);
+    rmSync(root, { recursive: true });
+  });
+});
+
 describe('a file that was half written in place', () => {
   const old = Buffer.alloc(3000, 'a');
   const fresh = Buffer.alloc(2500, 'b');

@@ -84,6 +84,24 @@ const keptName = (move: Move) => privateName(move, 'old');
 
 const isRenamed = (move: Move) => move.final !== move.target;
 
+/** From this number of files on, those that keep their names take their places several at once. */
+const MANY = 64;
+/** How many. */
+const TOGETHER = 32;
+
+/** Moves in their order: those that keep their names and are not written in place in groups, if they are many; others alone. */
+function inGroups(moves: readonly Move[]): Move[][] {
+  const groups: Move[][] = [];
+  let open: Move[] | null = null;
+  for (const move of moves) {
+    const plain = moves.length >= MANY && !isRenamed(move) && !move.inPlace;
+    if (plain && open && open.length < TOGETHER) open.push(move);
+    else groups.push((open = [move]));
+    if (!plain) open = null;
+  }
+  return groups;
+}
+
 /** Unit of a disk write: written completely or not at all. */
 const SECTOR = 512;
 
@@ -165,26 +183,28 @@ export class Swap {
     );
 
     let done = 0;
-    for (const move of moves) {
-      if (failed.has(move)) continue;
-      if (at.get(move) === 'arrived') {
-        done++;
-        continue;
-      }
+    for (const group of inGroups(moves)) {
+      const waiting = group.filter((move) => !failed.has(move) && at.get(move) !== 'arrived');
+      done += group.filter((move) => at.get(move) === 'arrived').length;
+      if (waiting.length === 0) continue;
       hooks.check();
-      await hooks.at('swapping');
-      try {
-        if (hooks.cancelled()) throw new Stopped();
-        await this.arrive(move);
-      } catch (error) {
-        failed.set(move, error);
-        if (whole) return outcome();
-        await back([...dependents([move], alive().concat(move))], new NameKept());
-        continue;
+      for (const _ of waiting) await hooks.at('swapping');
+      const stopped = hooks.cancelled();
+      const outcomes = await Promise.allSettled(waiting.map((move) => (stopped ? Promise.reject(new Stopped()) : this.arrive(move))));
+      for (const [i, move] of waiting.entries()) {
+        const result = outcomes[i]!;
+        if (result.status === 'rejected') {
+          failed.set(move, result.reason);
+          continue;
+        }
+        at.set(move, 'arrived');
+        hooks.progress(++done, moves.length);
+        await hooks.at('swapped one');
       }
-      at.set(move, 'arrived');
-      hooks.progress(++done, moves.length);
-      await hooks.at('swapped one');
+      const lost = waiting.filter((move) => failed.has(move));
+      if (lost.length === 0) continue;
+      if (whole) return outcome();
+      await back([...dependents(lost, [...alive(), ...lost])], new NameKept());
     }
     // A name that is lost with the power before this is found as not arrived, and is taken again.
     const replaced = alive().filter((move) => !move.inPlace && !isRenamed(move));

@@ -177,6 +177,60 @@ function bornRow({ id, size, mtime, hash, problem, kind, format, product, readin
   ];
 }
 
+/** A table of what files hold: its columns, those of its key first. */
+interface Held {
+  readonly name: string;
+  readonly key: readonly string[];
+  readonly rest: readonly string[];
+}
+const HOLDERS: Held = { name: 'holders', key: ['file_id', 'key'], rest: ['level', 'label', 'position'] };
+const SHEETS: Held = {
+  name: 'sheets',
+  key: ['file_id', 'layout'],
+  rest: ['position', 'scale', 'width', 'height', 'unit', 'largest', 'scales_differ', 'outlines'],
+};
+const PLACED_BLOCKS: Held = {
+  name: 'placed_blocks',
+  key: ['file_id', 'holder'],
+  rest: ['layout', 'block', 'family', 'inside', 'missing', 'fixed', 'lettering', 'outlines'],
+};
+const VALUES: Held = {
+  name: 'held_values',
+  key: ['file_id', 'holder', 'place', 'name'],
+  rest: ['kind', 'text', 'form', 'unit', 'number', 'level', 'stand_in'],
+};
+
+const columnsOf = ({ key, rest }: Held, of = '') => [...key, ...rest].map((column) => `${of}${column}`).join(', ');
+const withColumns = (table: Held) => `${table.name} (${columnsOf(table)})`;
+
+/** From this number of files on, comparing their rows takes less time than writing them anew. */
+const MANY_FILES = 64;
+
+/** Replaces the rows of some files. */
+async function replaceRows(sql: Sql, table: Held, files: readonly number[], rows: CopyRows): Promise<void> {
+  if (files.length) await sql.run(`DELETE FROM ${table.name} WHERE file_id = ANY($1::int[])`, [files]);
+  await sql.copy(withColumns(table), rows);
+}
+
+/** The same, but rows that stay the same are left alone, which spares their checks and indexes. */
+async function exchangeRows(sql: Sql, table: Held, files: readonly number[], rows: CopyRows): Promise<void> {
+  const { name, key, rest } = table;
+  const fresh = `fresh_${name}`;
+  const same = (columns: readonly string[], by: string) => columns.map((column) => `n.${column} ${by} o.${column}`).join(' AND ');
+  await sql.run(`CREATE TEMP TABLE ${fresh} ON COMMIT DROP AS SELECT ${columnsOf(table)} FROM ${name} WITH NO DATA`);
+  await sql.copy(withColumns({ ...table, name: fresh }), rows);
+  await sql.run(`ANALYZE ${fresh}`);
+  await sql.run(
+    `DELETE FROM ${name} o WHERE o.file_id = ANY($1::int[])
+       AND NOT EXISTS (SELECT 1 FROM ${fresh} n WHERE ${same(key, '=')} AND ${same(rest, 'IS NOT DISTINCT FROM')})`,
+    [files],
+  );
+  await sql.run(
+    `INSERT INTO ${withColumns(table)} SELECT ${columnsOf(table, 'n.')} FROM ${fresh} n WHERE NOT EXISTS (SELECT 1 FROM ${name} o WHERE ${same(key, '=')})`,
+  );
+  await sql.run(`DROP TABLE ${fresh}`);
+}
+
 /** Readings being stored. Each is converted to COPY text at once, to limit memory. */
 export class Readings {
   private readonly born = new CopyRows();
@@ -184,6 +238,7 @@ export class Readings {
   private readonly sheets = new CopyRows();
   private readonly placed = new CopyRows();
   private readonly values = new CopyRows();
+  private anyBorn = false;
   private readonly updates: string[] = [];
   private readonly known: number[] = [];
   private readonly beside: number[] = [];
@@ -193,8 +248,10 @@ export class Readings {
 
   add(file: ReadFile): void {
     const row = rowOf(file, this.keep(file.reading?.blocks ?? []));
-    if (file.born) this.born.add([bornRow(row, file.born)]);
-    else {
+    if (file.born) {
+      this.born.add([bornRow(row, file.born)]);
+      this.anyBorn = true;
+    } else {
       this.updates.push(plainJson(row));
       this.known.push(file.id);
     }
@@ -226,15 +283,18 @@ export class Readings {
          FROM jsonb_to_recordset($1::jsonb) AS n(id int, size bigint, mtime double precision, hash text, problem text, kind text, format text, product text, reading jsonb, blocks text[]) WHERE f.id = n.id`,
         [`[${this.updates.join(',')}]`],
       );
-      await sql.run('DELETE FROM holders WHERE file_id = ANY($1::int[])', [this.known]);
-      await sql.run('DELETE FROM held_values WHERE file_id = ANY($1::int[])', [this.known]);
-      await sql.run('DELETE FROM sheets WHERE file_id = ANY($1::int[])', [this.known]);
-      await sql.run('DELETE FROM placed_blocks WHERE file_id = ANY($1::int[])', [this.known]);
     }
-    await sql.copy('holders (file_id, key, level, label, position)', this.holders);
-    await sql.copy('sheets (file_id, layout, position, scale, width, height, unit, largest, scales_differ, outlines)', this.sheets);
-    await sql.copy('placed_blocks (file_id, holder, layout, block, family, inside, missing, fixed, lettering, outlines)', this.placed);
-    await sql.copy(VALUE_COLUMNS, this.values);
+    const rows = [
+      [HOLDERS, this.holders],
+      [SHEETS, this.sheets],
+      [PLACED_BLOCKS, this.placed],
+      [VALUES, this.values],
+    ] as const;
+    // Of many files that are read again, most rows are the same as before.
+    const alike = this.known.length >= MANY_FILES && !this.anyBorn;
+    for (const [table, own] of rows)
+      if (alike) await exchangeRows(sql, table, this.known, own);
+      else await replaceRows(sql, table, this.known, own);
     if (this.beside.length) await takeBeside(sql, this.beside, this.standIns);
   }
 }
@@ -258,8 +318,6 @@ interface BesideRow {
   readonly unit: string | null;
 }
 
-const VALUE_COLUMNS = 'held_values (file_id, holder, place, name, kind, text, form, unit, number, level, stand_in)';
-
 function* besideRows(kept: Iterable<BesideRow>, standIns: StandIns): Generator<CopyValue[]> {
   for (const { file, name, text, form, unit } of kept)
     if (text !== null) yield [file, '', 'property', name, 'other', text, form, unit, numberOf(text), 'document', form === 'text' && standIns.matches(text)];
@@ -274,7 +332,7 @@ export async function takeBeside(sql: Sql, files: readonly number[], standIns: S
       `SELECT b.file_id AS file, b.name, b.text, b.form, b.unit FROM beside_values b WHERE b.file_id = ANY($1::int[])`,
       bind,
     );
-    await sql.copy(VALUE_COLUMNS, besideRows(kept, standIns));
+    await sql.copy(withColumns(VALUES), besideRows(kept, standIns));
   }
 }
 
@@ -291,7 +349,7 @@ export async function takeBesideLines(sql: Sql, changeSet: number, files: readon
       `DELETE FROM held_values v USING unnest($1::int[], $2::text[]) AS n(file, name) WHERE v.file_id = n.file AND v.holder = '' AND v.place = 'property' AND v.name = n.name`,
       [written.map((row) => row.file), written.map((row) => row.name)],
     );
-    await sql.copy(VALUE_COLUMNS, besideRows(written, standIns));
+    await sql.copy(withColumns(VALUES), besideRows(written, standIns));
   }
 }
 
