@@ -6,7 +6,7 @@ import * as sheetjs from '@e965/xlsx';
 import { Download, expect } from '@playwright/test';
 import { step } from '@rule/core/files/step';
 import excel from 'exceljs';
-import { accessFaults, applyTray, signIn } from './pages';
+import { accessFaults, applyTray, choose, signIn } from './pages';
 import { here, test } from './stack';
 
 const library = () => here().library;
@@ -117,7 +117,7 @@ test("purchasing's round trip: out, filled in with another program, back, decide
     await expect(conflict.getByRole('button', { name: /^take T-2/ })).toHaveAttribute('aria-pressed', 'true');
     await expect(page.getByRole('button', { name: 'Put 4 values in the tray' })).toBeVisible();
     // All values of a property are deselected and selected again.
-    await page.getByRole('combobox', { name: 'Property', exact: true }).selectOption({ label: 'Supplier (2)' });
+    await choose(page.getByRole('combobox', { name: 'Property', exact: true }), 'Supplier (2)');
     await page.getByRole('button', { name: 'Leave all shown' }).click();
     await expect(page.getByRole('button', { name: 'Put 2 values in the tray' })).toBeVisible();
     await page.getByRole('button', { name: 'Take all 2 shown' }).click();
@@ -134,7 +134,7 @@ test("purchasing's round trip: out, filled in with another program, back, decide
       'Fenwick Spinning',
       'T-2',
     ]);
-    await page.getByRole('combobox', { name: 'Property', exact: true }).selectOption('');
+    await choose(page.getByRole('combobox', { name: 'Property', exact: true }), 'all properties');
     await expect(page.getByRole('table', { name: 'Cells' }).getByRole('row', { name: /gear-motor\.step Order number/ })).toContainText('applied');
     const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('button', { name: 'Result workbook' }).click()]);
     const rows = sheetjs.utils.sheet_to_json<string[]>(sheetjs.read(readFileSync(await keep(download))).Sheets['Result']!, { header: 1 });
@@ -188,7 +188,7 @@ test('what a spreadsheet program spoils is named and left as it was; a name of t
     expect(await accessFaults(page, 'questions')).toEqual([]);
     const compare = page.getByRole('button', { name: 'Compare' });
     await expect(compare).toBeDisabled();
-    await page.getByRole('combobox', { name: /^gear-motor\.step, in 1 row/ }).selectOption({ label: GEAR });
+    await choose(page.getByRole('combobox', { name: /^gear-motor\.step, in 1 row/ }), GEAR);
     await compare.click();
     const cells = page.getByRole('table', { name: 'Cells' });
     await expect(cells.getByRole('row', { name: /gear-motor\.step Order number/ })).toContainText('OD-41');

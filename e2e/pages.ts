@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
-import { Page, expect } from '@playwright/test';
+import { Locator, Page, expect } from '@playwright/test';
 import { DEMO_PASSWORD } from '@rule/demo';
 
 const axe = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8');
@@ -26,6 +26,12 @@ export async function signIn(page: Page, name: string): Promise<void> {
   await page.getByLabel('Password').fill(DEMO_PASSWORD);
   await page.getByRole('button', { name: 'Sign in' }).click();
   await expect(page.getByRole('navigation', { name: 'Stations' })).toBeVisible();
+}
+
+/** Chooses in a list of the kit. */
+export async function choose(list: Locator, option: string): Promise<void> {
+  await list.click();
+  await list.page().getByRole('option', { name: option, exact: true }).click();
 }
 
 /** Opens a station. */

@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect } from '@playwright/test';
 import { step } from '@rule/core/files/step';
-import { applyTray, signIn } from './pages';
+import { applyTray, choose, signIn } from './pages';
 import { here, test } from './stack';
 
 /** A file of the demo library on disk. */
@@ -56,7 +56,7 @@ test('a schema is begun, tried, repaired, brought into force, and a name is chan
     await page.getByRole('button', { name: 'Define property' }).click();
     await page.getByRole('textbox', { name: /^Written name/ }).fill('Label');
     await page.getByRole('textbox', { name: /^Caption A property/ }).fill('Label text');
-    await page.getByRole('combobox', { name: 'Value comes from' }).selectOption('ruled');
+    await choose(page.getByRole('combobox', { name: 'Value comes from' }), 'computed by a rule');
     const rule = page.getByRole('textbox', { name: 'Rule', exact: true });
     await rule.click();
     await page.keyboard.type('Part numbr + "/" + Revision');

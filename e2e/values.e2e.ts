@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { Page, expect } from '@playwright/test';
 import { FileReading, formatOf } from '@rule/core/files';
-import { applyTray, gridCell, signIn } from './pages';
+import { applyTray, choose, gridCell, signIn } from './pages';
 import { here, test } from './stack';
 
 const library = () => here().library;
@@ -187,7 +187,7 @@ test('a project value reaches all its drawings, and its sheets have values of th
     await page.getByRole('button', { name: 'New project …' }).click();
     await page.getByRole('textbox', { name: 'Name' }).fill('Quay Roastery');
     await page.getByRole('button', { name: 'Add a condition' }).click();
-    await page.getByRole('combobox', { name: 'Condition 1: what' }).selectOption('folder');
+    await choose(page.getByRole('combobox', { name: 'Condition 1: what' }), 'folder');
     await page.getByRole('textbox', { name: 'Condition 1: text' }).fill('DR-15/drawings');
     await page.getByRole('textbox', { name: 'Condition 1: text' }).press('Tab');
     await page.getByRole('button', { name: 'Save', exact: true }).click();
@@ -288,9 +288,9 @@ test('the grid takes a block from a spreadsheet program, fills, replaces, groups
   });
 
   await test.step('rows are grouped, filtered by a column, and the view is kept', async () => {
-    await page.getByRole('combobox', { name: 'Group by' }).selectOption({ label: 'class' });
+    await choose(page.getByRole('combobox', { name: 'Group by' }), 'class');
     await expect(page.getByRole('row').filter({ hasText: /made part \d+ files/ })).toBeVisible();
-    await page.getByRole('combobox', { name: 'Group by' }).selectOption({ label: 'nothing' });
+    await choose(page.getByRole('combobox', { name: 'Group by' }), 'nothing');
     await grid.evaluate((frame) => (frame.scrollLeft = 0));
     await grid.getByRole('button', { name: 'filter by Description' }).click();
     await page.getByRole('region', { name: 'Filter by a column' }).getByRole('textbox').fill('drum');
@@ -302,7 +302,7 @@ test('the grid takes a block from a spreadsheet program, fills, replaces, groups
     await page.getByRole('button', { name: 'Keep this view' }).click();
     await expect(page.getByText('The view Drums is kept.')).toBeVisible();
     await page.goto('/values');
-    await page.getByRole('combobox', { name: 'View' }).selectOption({ label: 'Drums' });
+    await choose(page.getByRole('combobox', { name: 'View' }), 'Drums');
     await expect(page.getByRole('rowheader')).toHaveCount(2);
   });
 

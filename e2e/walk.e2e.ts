@@ -7,7 +7,7 @@ import { dxf } from '@rule/core/files/dxf';
 import { step } from '@rule/core/files/step';
 import excel from 'exceljs';
 import pg from 'pg';
-import { applyTray, gridCell, signIn, station } from './pages';
+import { applyTray, choose, gridCell, signIn, station } from './pages';
 import { here, test } from './stack';
 
 const library = () => here().library;
@@ -69,8 +69,8 @@ test('one property goes all the way: found, defined, shown, sent out, taken back
     await page.getByRole('textbox', { name: /^Written name/ }).fill('Roast batch size');
     await page.getByRole('textbox', { name: /^Caption Shown/ }).fill('Batch');
     await page.getByRole('textbox', { name: /^Placeholder/ }).fill('kg of beans');
-    await page.getByRole('combobox', { name: 'Type', exact: true }).selectOption('number');
-    await page.getByRole('combobox', { name: 'Unit', exact: true }).selectOption('kg');
+    await choose(page.getByRole('combobox', { name: 'Type', exact: true }), 'number');
+    await choose(page.getByRole('combobox', { name: 'Unit', exact: true }), 'kg');
     await page.getByRole('button', { name: 'Define', exact: true }).click();
     await expect(page.getByText('Batch is in the draft.')).toBeVisible();
     await page.getByRole('button', { name: /^Draft of edition/ }).click();
@@ -146,7 +146,7 @@ test('one property goes all the way: found, defined, shown, sent out, taken back
   await test.step('sent out to a workbook', async () => {
     await station(page, 'Exchange');
     await page.getByRole('button', { name: /^Whole library Every file/ }).click();
-    await page.getByRole('combobox', { name: 'Files' }).selectOption('assembly');
+    await choose(page.getByRole('combobox', { name: 'Files' }), 'assemblies');
     await expect(page.getByText('2 rows', { exact: true })).toBeVisible();
     const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('button', { name: 'Workbook (XLSX)' }).click()]);
     workbook = await keep(download);

@@ -7,7 +7,7 @@ import { DraftView, FoundName, Settings } from '@rule/contract';
 import { Property, newDraft } from '@rule/core/schema';
 import { Action, ActionsSubject, Store, provideStore } from '@ngrx/store';
 import { Observable, of } from 'rxjs';
-import { Api, CatalogueActions, Notices, SessionActions, sharedReducers } from '../app/shared';
+import { Api, CatalogueActions, Notices, RuleSelect, SessionActions, sharedReducers } from '../app/shared';
 import { rested } from './rest';
 
 /** A property for the catalogue. */
@@ -169,12 +169,30 @@ export class Stage {
     await this.settled();
   }
 
+  /** The lists to choose from, by their names. */
+  get lists(): ReadonlyMap<string | null, RuleSelect> {
+    const all = this.fixture.debugElement.queryAll(By.directive(RuleSelect)).map((each) => each.componentInstance as RuleSelect);
+    return new Map(all.reverse().map((each) => [each.name, each]));
+  }
+
+  /** A list by its name. */
+  list(name: string): RuleSelect {
+    const list = this.lists.get(name);
+    if (!list) throw new Error(`There is no list ${name}, but ${[...this.lists.keys()].join(', ')}.`);
+    return list;
+  }
+
+  /** Chooses in a list by its text; inputs of properties have the browser's own. */
   async select(name: string, text: string): Promise<void> {
-    const list = this.field<HTMLSelectElement>(name);
-    const option = [...list.options].find((each) => (each.textContent ?? '').trim() === text);
-    if (!option) throw new Error(`${name} offers ${[...list.options].map((each) => (each.textContent ?? '').trim()).join(', ')}.`);
-    list.value = option.value;
-    list.dispatchEvent(new Event('change'));
+    const list = this.lists.get(name);
+    const native = list ? null : this.field<HTMLSelectElement>(name);
+    const texts = list?.texts ?? [...native!.options].map((each) => (each.textContent ?? '').trim());
+    const at = texts.indexOf(text);
+    if (at < 0) throw new Error(`${name} offers ${texts.join(', ')}.`);
+    if (native) {
+      native.selectedIndex = at;
+      native.dispatchEvent(new Event('change'));
+    } else list!.choose(at);
     await this.settled();
   }
 

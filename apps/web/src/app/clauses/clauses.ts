@@ -4,6 +4,7 @@ import { Clause, FILE_SUBJECTS, NAMED_SUBJECTS, OPERATORS, SUBJECTS, clauseProbl
 import { KINDS } from '@rule/core/schema';
 import { ValueType } from '@rule/core/values';
 import { InputTextModule } from 'primeng/inputtext';
+import { RuleOption, RuleSelect } from '../shared';
 
 type Operator = Clause['operator'];
 const FILLED: readonly Operator[] = ['is filled', 'is blank', 'is a stand-in'];
@@ -23,15 +24,15 @@ export function operatorsFor(subject: Clause['subject'], type: ValueType | null)
 @Component({
   selector: 'rule-clauses',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, InputTextModule],
+  imports: [RuleOption, RuleSelect, FormsModule, InputTextModule],
   template: `
     @for (clause of clauses(); track $index; let i = $index) {
       <div class="clause">
-        <select class="small" [attr.aria-label]="'Condition ' + (i + 1) + ': what'" [ngModel]="clause.subject" (ngModelChange)="about(i, $event)">
+        <rule-select [ariaLabel]="'Condition ' + (i + 1) + ': what'" [ngModel]="clause.subject" (ngModelChange)="about(i, $event)">
           @for (subject of subjects(); track subject) {
-            <option [value]="subject">{{ subject }}</option>
+            <rule-option [value]="subject" label="{{ subject }}" />
           }
-        </select>
+        </rule-select>
         @if (named(clause)) {
           <input
             pInputText
@@ -43,22 +44,17 @@ export function operatorsFor(subject: Clause['subject'], type: ValueType | null)
             (ngModelChange)="edit(i, { name: $event })"
           />
         }
-        <select
-          class="small"
-          [attr.aria-label]="'Condition ' + (i + 1) + ': comparison'"
-          [ngModel]="clause.operator"
-          (ngModelChange)="edit(i, { operator: $event })"
-        >
+        <rule-select [ariaLabel]="'Condition ' + (i + 1) + ': comparison'" [ngModel]="clause.operator" (ngModelChange)="edit(i, { operator: $event })">
           @for (operator of operators(clause); track operator) {
-            <option [value]="operator">{{ operator }}</option>
+            <rule-option [value]="operator" label="{{ operator }}" />
           }
-        </select>
+        </rule-select>
         @if (clause.subject === 'kind') {
-          <select class="small" [attr.aria-label]="'Condition ' + (i + 1) + ': kind'" [ngModel]="clause.text" (ngModelChange)="edit(i, { text: $event })">
+          <rule-select [ariaLabel]="'Condition ' + (i + 1) + ': kind'" [ngModel]="clause.text" (ngModelChange)="edit(i, { text: $event })">
             @for (kind of kinds; track kind) {
-              <option [value]="kind">{{ kind }}</option>
+              <rule-option [value]="kind" label="{{ kind }}" />
             }
-          </select>
+          </rule-select>
         } @else if (!clause.operator.startsWith('is f') && clause.operator !== 'is blank' && clause.operator !== 'is a stand-in') {
           <input
             pInputText

@@ -4,7 +4,7 @@ import { Delivery, DeliveryDraft, Settings, TABLE_FORMATS, WatchedFolder, Watche
 import { sameDefinition } from '@rule/core/schema';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { Api, Count, Notices, showInstant, Unsaved } from '../shared';
+import { Api, Count, Notices, showInstant, Unsaved, RuleOption, RuleSelect } from '../shared';
 import { ExchangeStore } from './exchange.store';
 
 const DAYS = ['Sunday', 'Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday'];
@@ -14,7 +14,7 @@ const two = (n: number) => String(n).padStart(2, '0');
 @Component({
   selector: 'rule-deliveries',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, Count, FormsModule, InputTextModule],
+  imports: [RuleOption, RuleSelect, ButtonModule, Count, FormsModule, InputTextModule],
   template: `
     <div class="head">
       <div>
@@ -36,40 +36,35 @@ const two = (n: number) => String(n).padStart(2, '0');
           <label class="field"><span>Name</span><input pInputText [ngModel]="d.name" (ngModelChange)="edit({ name: $event })" /></label>
           <label class="field"
             ><span>Layout</span
-            ><select [ngModel]="d.layout" (ngModelChange)="edit({ layout: +$event })">
+            ><rule-select [ngModel]="d.layout" (ngModelChange)="edit({ layout: +$event })">
               @for (layout of s.layouts().saved; track layout.id) {
-                <option [value]="layout.id">{{ layout.name }}</option>
-              }
-            </select></label
-          >
+                <rule-option [value]="layout.id" label="{{ layout.name }}" />
+              }</rule-select
+          ></label>
           <label class="field"
             ><span>As</span
-            ><select [ngModel]="d.format" (ngModelChange)="edit({ format: $event })">
+            ><rule-select [ngModel]="d.format" (ngModelChange)="edit({ format: $event })">
               @for (format of formats; track format) {
-                <option [value]="format">{{ format.toUpperCase() }}</option>
-              }
-            </select></label
-          >
+                <rule-option [value]="format" label="{{ format.toUpperCase() }}" />
+              }</rule-select
+          ></label>
           <label class="field"
             ><span>When</span
-            ><select [ngModel]="d.when" (ngModelChange)="edit({ when: $event })">
-              <option value="hourly">every hour</option>
-              <option value="daily">every day</option>
-              <option value="weekly">every week</option>
-              <option value="release">when files reach a workflow state</option>
-            </select></label
-          >
+            ><rule-select [ngModel]="d.when" (ngModelChange)="edit({ when: $event })">
+              <rule-option value="hourly" label="every hour" />
+              <rule-option value="daily" label="every day" />
+              <rule-option value="weekly" label="every week" />
+              <rule-option value="release" label="when files reach a workflow state" /> </rule-select
+          ></label>
           @switch (d.when) {
             @case ('release') {
               <label class="field"
                 ><span>State</span
-                ><select [ngModel]="d.state" (ngModelChange)="edit({ state: $event })">
-                  <option value="" disabled>choose one</option>
+                ><rule-select placeholder="choose one" [ngModel]="d.state" (ngModelChange)="edit({ state: $event })">
                   @for (state of states(); track state) {
-                    <option [value]="state">{{ state }}</option>
-                  }
-                </select></label
-              >
+                    <rule-option [value]="state" label="{{ state }}" />
+                  }</rule-select
+              ></label>
             }
             @case ('hourly') {
               <label class="field"
@@ -86,12 +81,11 @@ const two = (n: number) => String(n).padStart(2, '0');
           @if (d.when === 'weekly') {
             <label class="field"
               ><span>On</span
-              ><select [ngModel]="d.weekday" (ngModelChange)="edit({ weekday: +$event })">
+              ><rule-select [ngModel]="d.weekday" (ngModelChange)="edit({ weekday: +$event })">
                 @for (day of days; track day) {
-                  <option [value]="$index">{{ day }}</option>
-                }
-              </select></label
-            >
+                  <rule-option [value]="$index" label="{{ day }}" />
+                }</rule-select
+            ></label>
           }
           <label class="field"
             ><span>Folder on the server</span><input pInputText class="mono" [ngModel]="d.folder" (ngModelChange)="edit({ folder: $event })"

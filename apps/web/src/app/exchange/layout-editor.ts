@@ -9,7 +9,7 @@ import { InputTextModule } from 'primeng/inputtext';
 import { MultiSelectModule } from 'primeng/multiselect';
 import { Subscription, filter, first, switchMap, timer } from 'rxjs';
 import { Clauses } from '../clauses';
-import { Api, CatalogueActions, Count, Notices, catalogueFeature, goesOn, sessionFeature } from '../shared';
+import { Api, CatalogueActions, Count, Notices, catalogueFeature, goesOn, sessionFeature, RuleOption, RuleSelect } from '../shared';
 import { ExchangeStore } from './exchange.store';
 
 const LEVEL_SAID: Readonly<Record<RowLevel, string>> = {
@@ -30,7 +30,7 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
 @Component({
   selector: 'rule-layout-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, Clauses, Count, FormsModule, InputTextModule, MultiSelectModule],
+  imports: [RuleOption, RuleSelect, ButtonModule, Clauses, Count, FormsModule, InputTextModule, MultiSelectModule],
   template: `
     @let c = draft().content;
     <div class="head">
@@ -45,87 +45,78 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
         <div class="pair">
           <label class="field"
             ><span>Files</span
-            ><select [ngModel]="c.filter.kind ?? ''" (ngModelChange)="filterBy({ kind: $event || undefined })">
-              <option value="">of all kinds</option>
+            ><rule-select [ngModel]="c.filter.kind ?? ''" (ngModelChange)="filterBy({ kind: $event || undefined })">
+              <rule-option value="" label="of all kinds" />
               @for (kind of kinds; track kind) {
-                <option [value]="kind">{{ kind }}s</option>
-              }
-            </select></label
-          >
+                <rule-option [value]="kind" label="{{ kind === 'assembly' ? 'assemblies' : kind + 's' }}" />
+              }</rule-select
+          ></label>
           <label class="field"
             ><span>Which of them</span
-            ><select [ngModel]="c.rows" (ngModelChange)="edit({ rows: $event })">
+            ><rule-select [ngModel]="c.rows" (ngModelChange)="edit({ rows: $event })">
               @for (rows of rowsSaid; track rows[0]) {
-                <option [value]="rows[0]">{{ rows[1] }}</option>
-              }
-            </select></label
-          >
+                <rule-option [value]="rows[0]" label="{{ rows[1] }}" />
+              }</rule-select
+          ></label>
           <label class="field"
             ><span>Folder</span
-            ><select [ngModel]="c.filter.folder ?? ''" (ngModelChange)="filterBy({ folder: $event || undefined })">
-              <option value="">all folders</option>
+            ><rule-select [ngModel]="c.filter.folder ?? ''" (ngModelChange)="filterBy({ folder: $event || undefined })">
+              <rule-option value="" label="all folders" />
               @for (folder of folders(); track folder) {
-                <option [value]="folder">{{ folder }}</option>
-              }
-            </select></label
-          >
+                <rule-option [value]="folder" label="{{ folder }}" />
+              }</rule-select
+          ></label>
           <label class="field"
             ><span>Class</span
-            ><select [ngModel]="c.filter.class ?? ''" (ngModelChange)="filterBy({ class: $event === '' ? undefined : +$event })">
-              <option value="">all classes</option>
+            ><rule-select [ngModel]="c.filter.class ?? ''" (ngModelChange)="filterBy({ class: $event === '' ? undefined : +$event })">
+              <rule-option value="" label="all classes" />
               @for (row of classes(); track row.id) {
-                <option [value]="row.id">{{ row.name }}</option>
-              }
-            </select></label
-          >
+                <rule-option [value]="row.id" label="{{ row.name }}" />
+              }</rule-select
+          ></label>
           <label class="field"
             ><span>Project or drawing set</span
-            ><select [ngModel]="c.filter.within ?? ''" (ngModelChange)="filterBy({ within: $event === '' ? undefined : +$event })">
-              <option value="">any</option>
+            ><rule-select [ngModel]="c.filter.within ?? ''" (ngModelChange)="filterBy({ within: $event === '' ? undefined : +$event })">
+              <rule-option value="" label="any" />
               @for (row of projects(); track row.id) {
-                <option [value]="row.id">{{ row.level }}: {{ row.name }}</option>
-              }
-            </select></label
-          >
+                <rule-option [value]="row.id" label="{{ row.level }}: {{ row.name }}" />
+              }</rule-select
+          ></label>
           <label class="field"
             ><span>BOM of an assembly</span
-            ><select [ngModel]="c.filter.assembly ?? ''" (ngModelChange)="filterBy({ assembly: $event === '' ? undefined : +$event })">
-              <option value="">none in particular</option>
+            ><rule-select [ngModel]="c.filter.assembly ?? ''" (ngModelChange)="filterBy({ assembly: $event === '' ? undefined : +$event })">
+              <rule-option value="" label="none in particular" />
               @for (row of assemblies(); track row.id) {
-                <option [value]="row.id">{{ row.path }}</option>
-              }
-            </select></label
-          >
+                <rule-option [value]="row.id" label="{{ row.path }}" />
+              }</rule-select
+          ></label>
           @if (c.filter.assembly !== undefined) {
             <label class="field"
               ><span>Item number and quantity</span
-              ><select [ngModel]="c.bom ? (c.bom.layout ?? 'order') : ''" (ngModelChange)="items($event)">
-                <option value="">no such columns</option>
-                <option value="order">numbered in order</option>
+              ><rule-select [ngModel]="c.bom ? (c.bom.layout ?? 'order') : ''" (ngModelChange)="items($event)">
+                <rule-option value="" label="no such columns" />
+                <rule-option value="order" label="numbered in order" />
                 @for (row of bomLayouts(); track row.id) {
-                  <option [value]="row.id">as in {{ row.name }}</option>
-                }
-              </select></label
-            >
+                  <rule-option [value]="row.id" label="as in {{ row.name }}" />
+                }</rule-select
+            ></label>
           }
         </div>
         <rule-clauses [clauses]="c.filter.where ?? []" [names]="names()" [recordFields]="recordFields()" (changed)="where($event)" />
         <div class="pair top">
           <label class="field"
             ><span>One row is</span
-            ><select [ngModel]="c.level" (ngModelChange)="level($event)">
+            ><rule-select [ngModel]="c.level" (ngModelChange)="level($event)">
               @for (level of levels; track level) {
-                <option [value]="level">{{ levelSaid[level] }}</option>
-              }
-            </select></label
-          >
+                <rule-option [value]="level" label="{{ levelSaid[level] }}" />
+              }</rule-select
+          ></label>
           <label class="field"
             ><span>Shape</span
-            ><select [ngModel]="c.shape" (ngModelChange)="edit({ shape: $event })">
-              <option value="wide">one column per property</option>
-              <option value="long">one row per value</option>
-            </select></label
-          >
+            ><rule-select [ngModel]="c.shape" (ngModelChange)="edit({ shape: $event })">
+              <rule-option value="wide" label="one column per property" />
+              <rule-option value="long" label="one row per value" /> </rule-select
+          ></label>
         </div>
       </section>
       <section class="card" aria-label="Columns">
@@ -170,13 +161,12 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
         }
         <label class="field"
           ><span>Add a column</span
-          ><select [ngModel]="''" (ngModelChange)="add($event)">
-            <option value="">choose a property</option>
+          ><rule-select acts [ngModel]="''" (ngModelChange)="add($event)">
+            <rule-option value="" label="choose a property" />
             @for (property of addable(); track property.id) {
-              <option [value]="property.id">{{ property.caption }}</option>
-            }
-          </select></label
-        >
+              <rule-option [value]="property.id" label="{{ property.caption }}" />
+            }</rule-select
+        ></label>
         <div class="field">
           <span id="le-beside">Also shown, for reading</span>
           <p-multiselect
@@ -201,28 +191,25 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
         /></label>
         <label class="field"
           ><span>CSV: between cells</span
-          ><select [ngModel]="c.csv.delimiter" (ngModelChange)="edit({ csv: { delimiter: $event, decimal: c.csv.decimal, encoding: c.csv.encoding } })">
-            <option value=",">comma</option>
-            <option value=";">semicolon</option>
-            <option value="&#9;">tab</option>
-            <option value="|">bar</option>
-          </select></label
-        >
+          ><rule-select [ngModel]="c.csv.delimiter" (ngModelChange)="edit({ csv: { delimiter: $event, decimal: c.csv.decimal, encoding: c.csv.encoding } })">
+            <rule-option value="," label="comma" />
+            <rule-option value=";" label="semicolon" />
+            <rule-option value="&#9;" label="tab" />
+            <rule-option value="|" label="bar" /> </rule-select
+        ></label>
         <label class="field"
           ><span>CSV: decimal sign</span
-          ><select [ngModel]="c.csv.decimal" (ngModelChange)="edit({ csv: { delimiter: c.csv.delimiter, decimal: $event, encoding: c.csv.encoding } })">
-            <option value=".">point</option>
-            <option value=",">comma</option>
-          </select></label
-        >
+          ><rule-select [ngModel]="c.csv.decimal" (ngModelChange)="edit({ csv: { delimiter: c.csv.delimiter, decimal: $event, encoding: c.csv.encoding } })">
+            <rule-option value="." label="point" />
+            <rule-option value="," label="comma" /> </rule-select
+        ></label>
         <label class="field"
           ><span>CSV: encoding</span
-          ><select [ngModel]="c.csv.encoding" (ngModelChange)="edit({ csv: { delimiter: c.csv.delimiter, decimal: c.csv.decimal, encoding: $event } })">
-            <option value="utf-8">UTF-8</option>
-            <option value="utf-16le">UTF-16</option>
-            <option value="windows-1252">Windows-1252</option>
-          </select></label
-        >
+          ><rule-select [ngModel]="c.csv.encoding" (ngModelChange)="edit({ csv: { delimiter: c.csv.delimiter, decimal: c.csv.decimal, encoding: $event } })">
+            <rule-option value="utf-8" label="UTF-8" />
+            <rule-option value="utf-16le" label="UTF-16" />
+            <rule-option value="windows-1252" label="Windows-1252" /> </rule-select
+        ></label>
       </div>
       <label class="tick"
         ><input type="checkbox" [ngModel]="c.protect" (ngModelChange)="edit({ protect: $event })" />protect read-only cells in the workbook</label

@@ -67,8 +67,9 @@ const staged = async (of: TableInspection, role = 'administrator'): Promise<{ st
 describe('reading a table that came back', () => {
   it('shows what each column is taken for and why, with its first values', async () => {
     const { stage } = await staged(inspection());
+    await stage.rested();
     const rows = [...stage.page.querySelectorAll('tbody tr')].map((row) =>
-      [...row.querySelectorAll('td')].map((cell) => cell.querySelector('select')?.selectedOptions[0]?.textContent?.trim() ?? cell.textContent?.trim()),
+      [...row.querySelectorAll('td')].map((cell) => (cell.querySelector('[role=combobox]') ?? cell).textContent?.trim()),
     );
     expect(rows).toEqual([
       ['Datei', "the file's name or path", 'Names the files.', 'drum.step · hopper.step'],

@@ -4,7 +4,7 @@ import { ColumnChoice, ReadingChoice, TakeBackView } from '@rule/contract';
 import { ColumnMatch, DELIMITERS, READ_ENCODINGS } from '@rule/core/exchange';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { catalogueFeature, Count, sessionFeature } from '../shared';
+import { catalogueFeature, Count, sessionFeature, RuleOption, RuleSelect } from '../shared';
 import { ExchangeStore } from './exchange.store';
 
 const MATCHED: Readonly<Record<string, string>> = {
@@ -21,7 +21,7 @@ const MATCHED: Readonly<Record<string, string>> = {
 @Component({
   selector: 'rule-table-reading',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, Count, FormsModule],
+  imports: [RuleOption, RuleSelect, ButtonModule, Count, FormsModule],
   template: `
     @let i = inspection();
     <div class="head">
@@ -53,37 +53,33 @@ const MATCHED: Readonly<Record<string, string>> = {
           @if (i.format === 'csv') {
             <label class="field"
               ><span>Encoding</span
-              ><select [ngModel]="i.encoding" (ngModelChange)="again({ encoding: $event })">
+              ><rule-select [ngModel]="i.encoding" (ngModelChange)="again({ encoding: $event })">
                 @for (encoding of encodings; track encoding) {
-                  <option [value]="encoding">{{ encoding }}</option>
-                }
-              </select></label
-            >
+                  <rule-option [value]="encoding" label="{{ encoding }}" />
+                }</rule-select
+            ></label>
             <label class="field"
               ><span>Between cells</span
-              ><select [ngModel]="i.delimiter" (ngModelChange)="again({ delimiter: $event })">
+              ><rule-select [ngModel]="i.delimiter" (ngModelChange)="again({ delimiter: $event })">
                 @for (delimiter of delimiters; track delimiter) {
-                  <option [value]="delimiter">{{ said(delimiter) }}</option>
-                }
-              </select></label
-            >
+                  <rule-option [value]="delimiter" label="{{ said(delimiter) }}" />
+                }</rule-select
+            ></label>
             <label class="field"
               ><span>Decimal sign</span
-              ><select [ngModel]="i.decimal ?? ''" (ngModelChange)="again({ decimal: $event || undefined })">
-                <option value="">either</option>
-                <option value=".">point</option>
-                <option value=",">comma</option>
-              </select></label
-            >
+              ><rule-select [ngModel]="i.decimal ?? ''" (ngModelChange)="again({ decimal: $event || undefined })">
+                <rule-option value="" label="either" />
+                <rule-option value="." label="point" />
+                <rule-option value="," label="comma" /> </rule-select
+            ></label>
           } @else {
             <label class="field"
               ><span>Sheet</span
-              ><select [ngModel]="i.sheet" (ngModelChange)="again({ sheet: $event, headerRow: undefined, columns: undefined })">
+              ><rule-select [ngModel]="i.sheet" (ngModelChange)="again({ sheet: $event, headerRow: undefined, columns: undefined })">
                 @for (sheet of i.sheets; track sheet.name) {
-                  <option [value]="sheet.name">{{ sheet.name }}{{ sheet.ours ? ', sent out by Rule' : '' }}</option>
-                }
-              </select></label
-            >
+                  <rule-option [value]="sheet.name" label="{{ sheet.name }}{{ sheet.ours ? ', sent out by Rule' : '' }}" />
+                }</rule-select
+            ></label>
           }
           <label class="field"
             ><span>Header in row</span
@@ -117,22 +113,17 @@ const MATCHED: Readonly<Record<string, string>> = {
                   @if (column.use === 'identity' || column.use === 'property name' || column.use === 'value') {
                     {{ column.use === 'identity' ? "Rule's own mark" : column.use }}
                   } @else {
-                    <select
-                      class="small"
-                      [attr.aria-label]="'What ' + column.header + ' is'"
-                      [ngModel]="chosen(column)"
-                      (ngModelChange)="choose(column, $event)"
-                    >
-                      <option value="ignored">left out</option>
-                      <option value="file">the file's name or path</option>
-                      <option value="holder">the holder inside the file</option>
+                    <rule-select [ariaLabel]="'What ' + column.header + ' is'" [ngModel]="chosen(column)" (ngModelChange)="choose(column, $event)">
+                      <rule-option value="ignored" label="left out" />
+                      <rule-option value="file" label="the file's name or path" />
+                      <rule-option value="holder" label="the holder inside the file" />
                       @if (mayAdminister() && column.property === null) {
-                        <option value="draft">a draft of a new property</option>
+                        <rule-option value="draft" label="a draft of a new property" />
                       }
                       @for (property of properties(); track property.id) {
-                        <option [value]="property.id">{{ property.caption }}</option>
+                        <rule-option [value]="property.id" label="{{ property.caption }}" />
                       }
-                    </select>
+                    </rule-select>
                   }
                 </td>
                 <td [class.warn]="column.ask">{{ column.message || matched(column) }}</td>
@@ -154,14 +145,12 @@ const MATCHED: Readonly<Record<string, string>> = {
         @for (entry of i.ambiguous; track entry.name) {
           <label class="field"
             ><span class="mono">{{ entry.name }}, in {{ entry.rows | count: 'row' }}</span
-            ><select [ngModel]="files()[entry.name] ?? ''" (ngModelChange)="file(entry.name, $event)">
-              <option value="" disabled>choose which one is meant</option>
-              <option [ngValue]="0">none: skip these rows</option>
+            ><rule-select placeholder="choose which one is meant" [ngModel]="files()[entry.name] ?? null" (ngModelChange)="file(entry.name, $event)">
+              <rule-option [value]="0" label="none: skip these rows" />
               @for (candidate of entry.files; track candidate.id) {
-                <option [ngValue]="candidate.id">{{ candidate.path }}</option>
-              }
-            </select></label
-          >
+                <rule-option [value]="candidate.id" label="{{ candidate.path }}" />
+              }</rule-select
+          ></label>
         }
       </section>
     }

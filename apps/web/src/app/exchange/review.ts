@@ -7,7 +7,19 @@ import { fileName } from '@rule/core/files';
 import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { Api, CatalogueActions, catalogueFeature, Count, Notices, plainHeld, sessionFeature, showInstant, TrayActions } from '../shared';
+import {
+  Api,
+  CatalogueActions,
+  catalogueFeature,
+  Count,
+  Notices,
+  plainHeld,
+  sessionFeature,
+  showInstant,
+  TrayActions,
+  RuleOption,
+  RuleSelect,
+} from '../shared';
 import { CellSource } from './cell-source';
 import { ExchangeStore } from './exchange.store';
 
@@ -42,7 +54,7 @@ const CODES: Readonly<Record<string, string>> = {
 @Component({
   selector: 'rule-take-back-review',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, Count, FormsModule, ScrollingModule],
+  imports: [RuleOption, RuleSelect, ButtonModule, Count, FormsModule, ScrollingModule],
   template: `
     @let v = view();
     <div class="head">
@@ -116,40 +128,30 @@ const CODES: Readonly<Record<string, string>> = {
       </details>
     }
     <div class="tools">
-      <select
-        class="small"
-        aria-label="Property"
-        [ngModel]="s.filter().property ?? ''"
-        (ngModelChange)="look({ property: $event === '' ? undefined : +$event })"
-      >
-        <option value="">all properties</option>
+      <rule-select ariaLabel="Property" [ngModel]="s.filter().property ?? ''" (ngModelChange)="look({ property: $event === '' ? undefined : +$event })">
+        <rule-option value="" label="all properties" />
         @for (group of v.byProperty; track group.key) {
-          <option [value]="group.key">{{ group.caption }} ({{ sum(group) }}{{ group.open ? ', ' + group.open + ' open' : '' }})</option>
+          <rule-option [value]="group.key" label="{{ group.caption }} ({{ sum(group) }}{{ group.open ? ', ' + group.open + ' open' : '' }})" />
         }
-      </select>
-      <select class="small" aria-label="Folder" [ngModel]="s.filter().folder ?? ''" (ngModelChange)="look({ folder: $event === '' ? undefined : $event })">
-        <option value="">all folders</option>
+      </rule-select>
+      <rule-select ariaLabel="Folder" [ngModel]="s.filter().folder ?? ''" (ngModelChange)="look({ folder: $event === '' ? undefined : $event })">
+        <rule-option value="" label="all folders" />
         @for (group of v.byFolder; track group.key) {
-          <option [value]="group.key">{{ group.caption || 'top folder' }} ({{ sum(group) }})</option>
+          <rule-option [value]="group.key" label="{{ group.caption || 'top folder' }} ({{ sum(group) }})" />
         }
-      </select>
-      <select class="small" aria-label="Reason" [ngModel]="s.filter().code ?? ''" (ngModelChange)="look({ code: $event === '' ? undefined : $event })">
-        <option value="">all reasons</option>
+      </rule-select>
+      <rule-select ariaLabel="Reason" [ngModel]="s.filter().code ?? ''" (ngModelChange)="look({ code: $event === '' ? undefined : $event })">
+        <rule-option value="" label="all reasons" />
         @for (row of v.byCode; track row.verdict + row.code) {
-          <option [value]="row.code">{{ codes[row.code] ?? row.code }} ({{ row.count }})</option>
+          <rule-option [value]="row.code" label="{{ codes[row.code] ?? row.code }} ({{ row.count }})" />
         }
-      </select>
-      <select
-        class="small"
-        aria-label="Decision"
-        [ngModel]="s.filter().decision ?? ''"
-        (ngModelChange)="look({ decision: $event === '' ? undefined : $event })"
-      >
-        <option value="">decided or not</option>
-        <option value="open">not decided ({{ v.open }})</option>
-        <option value="take">to be taken</option>
-        <option value="leave">to be left</option>
-      </select>
+      </rule-select>
+      <rule-select ariaLabel="Decision" [ngModel]="s.filter().decision ?? ''" (ngModelChange)="look({ decision: $event === '' ? undefined : $event })">
+        <rule-option value="" label="decided or not" />
+        <rule-option value="open" label="not decided ({{ v.open }})" />
+        <rule-option value="take" label="to be taken" />
+        <rule-option value="leave" label="to be left" />
+      </rule-select>
       <input
         class="small"
         type="search"

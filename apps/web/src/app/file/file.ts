@@ -29,6 +29,8 @@ import {
   trayFeature,
   Way,
   lockWords,
+  RuleOption,
+  RuleSelect,
 } from '../shared';
 
 type Holder = FileDetails['holders'][number];
@@ -60,7 +62,7 @@ const plain = (n: number): string => (n === 0 ? '0' : Math.abs(n) >= 1e7 || Math
 @Component({
   selector: 'rule-file-page',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Bench, ButtonModule, Count, DialogModule, ExactName, FileLink, FormsModule, InputTextModule, RouterLink, Way],
+  imports: [RuleOption, RuleSelect, Bench, ButtonModule, Count, DialogModule, ExactName, FileLink, FormsModule, InputTextModule, RouterLink, Way],
   template: `
     <rule-bench label="File" [index]="false">
       @if (error(); as text) {
@@ -416,12 +418,11 @@ const plain = (n: number): string => (n === 0 ? '0' : Math.abs(n) >= 1e7 || Math
         </p>
         <label class="field"
           ><span>To files of the kind</span>
-          <select name="kind" [ngModel]="toKind()" (ngModelChange)="toKind.set($event)">
+          <rule-select name="kind" [ngModel]="toKind()" (ngModelChange)="toKind.set($event)">
             @for (kind of kinds; track kind) {
-              <option [value]="kind">{{ kind }}</option>
-            }
-          </select></label
-        >
+              <rule-option [value]="kind" label="{{ kind }}" />
+            }</rule-select
+        ></label>
         <label class="field"
           ><span>In the folder and below it</span><input pInputText class="mono" name="folder" [ngModel]="toFolder()" (ngModelChange)="toFolder.set($event)"
         /></label>

@@ -4,7 +4,7 @@ import { Check, KINDS, Kind, STRANGERS } from '@rule/core/schema';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { Api, Notices, sessionFeature, workingCopy } from '../shared';
+import { Api, Notices, sessionFeature, workingCopy, RuleOption, RuleSelect } from '../shared';
 import { RuleField } from '../rule-field';
 import { SchemaStore } from './schema.store';
 
@@ -14,7 +14,7 @@ type Row = Omit<Check, 'id'> & { readonly id: number | null };
 @Component({
   selector: 'rule-schema-checks',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, FormsModule, InputTextModule, RuleField],
+  imports: [RuleOption, RuleSelect, ButtonModule, FormsModule, InputTextModule, RuleField],
   template: `
     <div class="head">
       <div>
@@ -36,10 +36,10 @@ type Row = Omit<Check, 'id'> & { readonly id: number | null };
           /></label>
           <label class="field">
             <span>Severity</span>
-            <select [disabled]="!mayAdminister()" [ngModel]="row.severity" (ngModelChange)="edit(i, { severity: $event })">
-              <option value="error">error</option>
-              <option value="warning">warning</option>
-            </select>
+            <rule-select [disabled]="!mayAdminister()" [ngModel]="row.severity" (ngModelChange)="edit(i, { severity: $event })">
+              <rule-option value="error" label="error" />
+              <rule-option value="warning" label="warning" />
+            </rule-select>
           </label>
           <div class="field" role="group" [attr.aria-label]="'Kinds of ' + row.title">
             <span>Applies to</span>
@@ -80,11 +80,11 @@ type Row = Omit<Check, 'id'> & { readonly id: number | null };
         @for (kind of kinds; track kind) {
           <label class="field">
             <span>In {{ kind }} files</span>
-            <select [disabled]="!mayAdminister()" [ngModel]="strangers()?.[kind]" (ngModelChange)="setStrangers(kind, $event)">
+            <rule-select [disabled]="!mayAdminister()" [ngModel]="strangers()?.[kind]" (ngModelChange)="setStrangers(kind, $event)">
               @for (choice of choices; track choice) {
-                <option [value]="choice">{{ choice }}</option>
+                <rule-option [value]="choice" label="{{ choice }}" />
               }
-            </select>
+            </rule-select>
           </label>
         }
       </div>

@@ -9,7 +9,7 @@ import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { finalize } from 'rxjs';
 import { RuleField } from '../rule-field';
-import { Api, Count, FileLink, inPieces, Notices, problemOf, sessionFeature, TrayActions, trayFeature, Unsaved } from '../shared';
+import { Api, Count, FileLink, inPieces, Notices, problemOf, sessionFeature, TrayActions, trayFeature, Unsaved, RuleOption, RuleSelect } from '../shared';
 import { SchemaStore } from './schema.store';
 
 /** Plan rows shown. */
@@ -19,7 +19,7 @@ const MOST_SHOWN = 300;
 @Component({
   selector: 'rule-file-names',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, Count, FileLink, FormsModule, InputTextModule, RuleField],
+  imports: [RuleOption, RuleSelect, ButtonModule, Count, FileLink, FormsModule, InputTextModule, RuleField],
   template: `
     <div class="head">
       <div>
@@ -49,19 +49,19 @@ const MOST_SHOWN = 300;
           </div>
           <label class="field">
             <span>Class</span>
-            <select [disabled]="!mayAdminister()" [ngModel]="rule.classes[0] ?? ''" (ngModelChange)="edit(i, { classes: $event ? [$event] : [] })">
-              <option value="">every class</option>
+            <rule-select [disabled]="!mayAdminister()" [ngModel]="rule.classes[0] ?? ''" (ngModelChange)="edit(i, { classes: $event ? [$event] : [] })">
+              <rule-option value="" label="every class" />
               @for (name of store.classes(); track name) {
-                <option [value]="name">{{ name }}</option>
+                <rule-option [value]="name" label="{{ name }}" />
               }
-            </select>
+            </rule-select>
           </label>
           <label class="field">
             <span>When a file name no longer matches</span>
-            <select [disabled]="!mayAdminister()" [ngModel]="rule.mode" (ngModelChange)="edit(i, { mode: $event })">
-              <option value="rename">is renamed</option>
-              <option value="copy">stays; a copy gets the new name</option>
-            </select>
+            <rule-select [disabled]="!mayAdminister()" [ngModel]="rule.mode" (ngModelChange)="edit(i, { mode: $event })">
+              <rule-option value="rename" label="is renamed" />
+              <rule-option value="copy" label="stays; a copy gets the new name" />
+            </rule-select>
           </label>
           @if (rule.mode === 'copy') {
             <label class="field">

@@ -98,7 +98,7 @@ describe('choice lists', () => {
   it('a choice is retired in favour of another, and the values that hold it go to the tray', async () => {
     const { stage } = await staged('3');
     await stage.tick('EN AW-5754 is retired', true);
-    const offered = [...stage.field<HTMLSelectElement>('EN AW-5754 is replaced by').options].map((option) => option.textContent?.trim());
+    const offered = stage.list('EN AW-5754 is replaced by').texts;
     expect(offered).toEqual(['nothing', 'S235JR']);
     await stage.select('EN AW-5754 is replaced by', 'S235JR');
     expect(stage.button('Put the replacements in the tray').disabled).toBe(true);

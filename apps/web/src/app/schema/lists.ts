@@ -6,7 +6,7 @@ import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { Api, Count, Notices, sessionFeature, showInstant, TrayActions, workingCopy } from '../shared';
+import { Api, Count, Notices, sessionFeature, showInstant, TrayActions, workingCopy, RuleOption, RuleSelect } from '../shared';
 import { SchemaStore } from './schema.store';
 
 const EMPTY: ChoiceListDraft = { name: '', columns: [], choices: [], goesWith: null };
@@ -16,7 +16,7 @@ const draftOfRow = ({ name, columns, choices, goesWith }: ChoiceListRow): Choice
 @Component({
   selector: 'rule-choice-lists',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, Count, FormsModule, InputTextModule],
+  imports: [RuleOption, RuleSelect, ButtonModule, Count, FormsModule, InputTextModule],
   template: `
     @let d = draft();
     <div class="head">
@@ -70,12 +70,12 @@ const draftOfRow = ({ name, columns, choices, goesWith }: ChoiceListRow): Choice
           </label>
           <label class="field">
             <span>Parent column</span>
-            <select [disabled]="!mayAdminister()" [ngModel]="d.goesWith ?? ''" (ngModelChange)="edit({ goesWith: $event || null })">
-              <option value="">none</option>
+            <rule-select [disabled]="!mayAdminister()" [ngModel]="d.goesWith ?? ''" (ngModelChange)="edit({ goesWith: $event || null })">
+              <rule-option value="" label="none" />
               @for (column of d.columns; track column) {
-                <option [value]="column">{{ column }}</option>
+                <rule-option [value]="column" label="{{ column }}" />
               }
-            </select>
+            </rule-select>
             <small>For dependent lists: values of the parent property, separated by semicolons.</small>
           </label>
         </div>
@@ -130,20 +130,19 @@ const draftOfRow = ({ name, columns, choices, goesWith }: ChoiceListRow): Choice
                   </td>
                   <td>
                     @if (choice.retired) {
-                      <select
-                        class="small"
+                      <rule-select
                         [disabled]="!mayAdminister()"
-                        [attr.aria-label]="choice.value + ' is replaced by'"
+                        [ariaLabel]="choice.value + ' is replaced by'"
                         [ngModel]="choice.replacedBy ?? ''"
                         (ngModelChange)="set(i, { replacedBy: $event || null })"
                       >
-                        <option value="">nothing</option>
+                        <rule-option value="" label="nothing" />
                         @for (other of d.choices; track $index) {
                           @if (!other.retired) {
-                            <option [value]="other.value">{{ other.value }}</option>
+                            <rule-option [value]="other.value" label="{{ other.value }}" />
                           }
                         }
-                      </select>
+                      </rule-select>
                     }
                   </td>
                   <td>
@@ -171,11 +170,11 @@ const draftOfRow = ({ name, columns, choices, goesWith }: ChoiceListRow): Choice
             <div class="pair">
               <label class="field">
                 <span>Synchronised from</span>
-                <select [ngModel]="source().type" (ngModelChange)="setType($event)">
-                  <option value="none">nothing</option>
-                  <option value="file">a file on the server (CSV, XLSX, text)</option>
-                  <option value="database">a database table</option>
-                </select>
+                <rule-select [ngModel]="source().type" (ngModelChange)="setType($event)">
+                  <rule-option value="none" label="nothing" />
+                  <rule-option value="file" label="a file on the server (CSV, XLSX, text)" />
+                  <rule-option value="database" label="a database table" />
+                </rule-select>
               </label>
               @if (source().type === 'file') {
                 <label class="field"

@@ -77,11 +77,7 @@ beforeEach(() => {
 describe('a property in depth', () => {
   it('is changed, saved with what it was before, and then stands as saved', async () => {
     const { stage } = await staged({ id: 2 });
-    expect([stage.field('Written name').value, stage.field<HTMLSelectElement>('Unit').value, stage.button('Save in the draft').disabled]).toEqual([
-      'Mass',
-      'kg',
-      true,
-    ]);
+    expect([stage.field('Written name').value, stage.list('Unit').text, stage.button('Save in the draft').disabled]).toEqual(['Mass', 'kg', true]);
     await stage.type('Caption', 'Net mass');
     await stage.type('Decimals', '2');
     expect(stage.text('.head')).toContain('not saved yet');
@@ -140,7 +136,7 @@ describe('a property in depth', () => {
 
   it('homes are chosen from what files have; a property of another name is typed', async () => {
     const { stage } = await staged({ id: 2 });
-    const homes = () => [...stage.field<HTMLSelectElement>('Home in a part').options].map((option) => option.textContent.trim());
+    const homes = () => stage.list('Home in a part').texts;
     expect(homes().slice(1)).toEqual(['property of another name …', 'file field product id (12 files)']);
     await stage.select('Home in a part', 'file field product id (12 files)');
     await stage.click('Save in the draft');
@@ -175,7 +171,7 @@ describe('a property in depth', () => {
     await stage.select('Required in override 1', 'required');
     await stage.type('Largest in override 1', '12.5');
     await stage.click('Add a class override');
-    expect(stage.field<HTMLSelectElement>('Class of override 2').value).toBe('turned');
+    expect(stage.list('Class of override 2').text).toBe('turned');
     expect(() => stage.button('Add a class override')).toThrow();
     await stage.click('Remove override 2');
     await stage.click('Save in the draft');

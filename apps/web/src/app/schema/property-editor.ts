@@ -36,7 +36,7 @@ import { ButtonModule } from 'primeng/button';
 import { CheckboxModule } from 'primeng/checkbox';
 import { InputTextModule } from 'primeng/inputtext';
 import { TextareaModule } from 'primeng/textarea';
-import { catalogueFeature, ExactName, Notices, problemOf, sessionFeature, TYPE_NAMES, Unsaved } from '../shared';
+import { catalogueFeature, ExactName, Notices, problemOf, sessionFeature, TYPE_NAMES, Unsaved, RuleOption, RuleSelect } from '../shared';
 import { kindsFrom, tidy } from './draft';
 import { Explain } from './explain';
 import { Impact } from './impact';
@@ -57,7 +57,20 @@ const FEED_WORDS: Readonly<Record<Feed, string>> = {
 @Component({
   selector: 'rule-property-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, CheckboxModule, ExactName, Explain, FormsModule, Impact, InputTextModule, RouterLink, RuleField, TextareaModule],
+  imports: [
+    RuleOption,
+    RuleSelect,
+    ButtonModule,
+    CheckboxModule,
+    ExactName,
+    Explain,
+    FormsModule,
+    Impact,
+    InputTextModule,
+    RouterLink,
+    RuleField,
+    TextareaModule,
+  ],
   templateUrl: './property-editor.html',
   styles: `
     .bare {

@@ -6,7 +6,7 @@ import { FEEDS, KINDS, Kind, LEVELS, Property } from '@rule/core/schema';
 import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { InputTextModule } from 'primeng/inputtext';
-import { Bench, catalogueFeature, IndexRow, sessionFeature, showInstant, Way } from '../shared';
+import { Bench, catalogueFeature, IndexRow, sessionFeature, showInstant, Way, RuleOption, RuleSelect } from '../shared';
 import { SchemaChecks } from './checks';
 import { SchemaEditions } from './editions';
 import { ChoiceLists } from './lists';
@@ -31,6 +31,8 @@ const LOOK_EVERY_MS = 10_000;
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [SchemaStore],
   imports: [
+    RuleOption,
+    RuleSelect,
     Bench,
     CdkDrag,
     CdkDropList,
@@ -87,20 +89,20 @@ const LOOK_EVERY_MS = 10_000;
         <h3>Properties</h3>
         <div class="find">
           <input pInputText placeholder="Find a property" aria-label="Find a property" [ngModel]="find()" (ngModelChange)="find.set($event)" />
-          <select class="small" aria-label="Show" [ngModel]="filter()" (ngModelChange)="filter.set($event)">
-            <option value="">all</option>
-            <option value="problem">with faults</option>
-            <option value="changed">changed in the draft</option>
+          <rule-select ariaLabel="Show" [ngModel]="filter()" (ngModelChange)="filter.set($event)">
+            <rule-option value="" label="all" />
+            <rule-option value="problem" label="with faults" />
+            <rule-option value="changed" label="changed in the draft" />
             @for (kind of kinds; track kind) {
-              <option [value]="'kind:' + kind">of a {{ kind }}</option>
+              <rule-option [value]="'kind:' + kind" label="of a {{ kind }}" />
             }
             @for (feed of feeds; track feed) {
-              <option [value]="'feed:' + feed">{{ feed }}</option>
+              <rule-option [value]="'feed:' + feed" label="{{ feed }}" />
             }
             @for (level of levels; track level) {
-              <option [value]="'level:' + level">level {{ level }}</option>
+              <rule-option [value]="'level:' + level" label="level {{ level }}" />
             }
-          </select>
+          </rule-select>
         </div>
         @if (mayAdminister()) {
           <rule-index-row text="Define property" [on]="define() !== undefined" (choose)="go({ define: '' })" />

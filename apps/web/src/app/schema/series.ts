@@ -5,7 +5,7 @@ import { SeriesDraft, SeriesPart, checkSeries, countText, newSeries } from '@rul
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { Api, Notices, sessionFeature, showInstant, workingCopy } from '../shared';
+import { Api, Notices, sessionFeature, showInstant, workingCopy, RuleOption, RuleSelect } from '../shared';
 import { SchemaStore } from './schema.store';
 
 const draftOfRow = ({ name, parts, counts, digits, start, step, leftOut, per }: SeriesRow): SeriesDraft => ({
@@ -23,7 +23,7 @@ const draftOfRow = ({ name, parts, counts, digits, start, step, leftOut, per }: 
 @Component({
   selector: 'rule-number-series',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, FormsModule, InputTextModule],
+  imports: [RuleOption, RuleSelect, ButtonModule, FormsModule, InputTextModule],
   template: `
     @let d = draft();
     <div class="head">
@@ -74,18 +74,16 @@ const draftOfRow = ({ name, parts, counts, digits, start, step, leftOut, per }: 
                 @case ('value') {
                   <label
                     >the value of
-                    <select
-                      class="small"
+                    <rule-select
                       [disabled]="!mayAdminister()"
-                      [attr.aria-label]="'Property of part ' + (i + 1)"
+                      [ariaLabel]="'Property of part ' + (i + 1)"
                       [ngModel]="part.property"
                       (ngModelChange)="setPart(i, { type: 'value', property: $event })"
                     >
                       @for (property of store.properties(); track property.id) {
-                        <option [value]="property.writtenName">{{ property.caption }}</option>
-                      }
-                    </select></label
-                  >
+                        <rule-option [value]="property.writtenName" label="{{ property.caption }}" />
+                      }</rule-select
+                  ></label>
                 }
                 @case ('count') {
                   <span>the count</span>
@@ -118,10 +116,10 @@ const draftOfRow = ({ name, parts, counts, digits, start, step, leftOut, per }: 
         <div class="four">
           <label class="field">
             <span>Counts by</span>
-            <select [disabled]="!mayAdminister()" [ngModel]="d.counts" (ngModelChange)="edit({ counts: $event })">
-              <option value="numbers">numbers</option>
-              <option value="letters">letters</option>
-            </select>
+            <rule-select [disabled]="!mayAdminister()" [ngModel]="d.counts" (ngModelChange)="edit({ counts: $event })">
+              <rule-option value="numbers" label="numbers" />
+              <rule-option value="letters" label="letters" />
+            </rule-select>
           </label>
           @if (d.counts === 'numbers') {
             <label class="field"
@@ -144,11 +142,10 @@ const draftOfRow = ({ name, parts, counts, digits, start, step, leftOut, per }: 
         </div>
         <label class="field"
           ><span>A number is unique</span
-          ><select [disabled]="!mayAdminister()" [ngModel]="d.per" (ngModelChange)="edit({ per: $event })">
-            <option value="library">once in the library</option>
-            <option value="file">per file, counting on: a revision</option>
-          </select></label
-        >
+          ><rule-select [disabled]="!mayAdminister()" [ngModel]="d.per" (ngModelChange)="edit({ per: $event })">
+            <rule-option value="library" label="once in the library" />
+            <rule-option value="file" label="per file, counting on: a revision" /> </rule-select
+        ></label>
         <p>
           For instance <b class="mono">{{ sample() }}</b>
         </p>

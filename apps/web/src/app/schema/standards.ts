@@ -3,14 +3,14 @@ import { FormsModule } from '@angular/forms';
 import type { Practice, StandardFinding, Starter } from '@rule/core/standards';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { Api, FileLink, Notices, sessionFeature } from '../shared';
+import { Api, FileLink, Notices, sessionFeature, RuleOption, RuleSelect } from '../shared';
 import { SchemaStore } from './schema.store';
 
 /** Starter schemas, and what draft and drawings lack of a standard. */
 @Component({
   selector: 'rule-standards',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, FileLink, FormsModule],
+  imports: [RuleOption, RuleSelect, ButtonModule, FileLink, FormsModule],
   template: `
     <div class="head">
       <div>
@@ -38,10 +38,10 @@ import { SchemaStore } from './schema.store';
     </div>
     <div class="head">
       <div><h2>Check against</h2></div>
-      <select class="small" aria-label="Practice" [ngModel]="practice()" (ngModelChange)="practice.set($event)">
-        <option value="iso">ISO practice</option>
-        <option value="asme">ASME practice</option>
-      </select>
+      <rule-select ariaLabel="Practice" [ngModel]="practice()" (ngModelChange)="practice.set($event)">
+        <rule-option value="iso" label="ISO practice" />
+        <rule-option value="asme" label="ASME practice" />
+      </rule-select>
     </div>
     <div class="card">
       <table class="list">

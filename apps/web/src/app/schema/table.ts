@@ -6,7 +6,7 @@ import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { Count, ExactName, Notices, sessionFeature, TYPE_NAMES, Unsaved } from '../shared';
+import { Count, ExactName, Notices, sessionFeature, TYPE_NAMES, Unsaved, RuleOption, RuleSelect } from '../shared';
 import { tidy } from './draft';
 import { SchemaStore } from './schema.store';
 
@@ -14,7 +14,7 @@ import { SchemaStore } from './schema.store';
 @Component({
   selector: 'rule-schema-table',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, Count, ExactName, FormsModule, InputTextModule],
+  imports: [RuleOption, RuleSelect, ButtonModule, Count, ExactName, FormsModule, InputTextModule],
   template: `
     <div class="head">
       <div>
@@ -73,17 +73,16 @@ import { SchemaStore } from './schema.store';
                 />
               </td>
               <td>
-                <select
-                  class="small"
+                <rule-select
                   [disabled]="!mayAdminister()"
-                  [attr.aria-label]="'Type of ' + property.caption"
+                  [ariaLabel]="'Type of ' + property.caption"
                   [ngModel]="d.type"
                   (ngModelChange)="edit(property, { type: $event })"
                 >
                   @for (type of types; track type) {
-                    <option [value]="type">{{ names[type] }}</option>
+                    <rule-option [value]="type" label="{{ names[type] }}" />
                   }
-                </select>
+                </rule-select>
               </td>
               <td class="kinds">
                 @for (kind of kinds; track kind) {

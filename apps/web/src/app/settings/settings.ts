@@ -7,7 +7,7 @@ import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { TextareaModule } from 'primeng/textarea';
 import { Router } from '@angular/router';
-import { Api, Bench, CatalogueActions, IndexRow, Notices, SessionActions, Unsaved, catalogueFeature, sessionFeature } from '../shared';
+import { Api, Bench, CatalogueActions, IndexRow, Notices, SessionActions, Unsaved, catalogueFeature, sessionFeature, RuleOption, RuleSelect } from '../shared';
 import { LibraryPlaces } from './library-places';
 import { PeopleSection } from './people';
 import { Profile } from './profile';
@@ -18,7 +18,7 @@ import { AREAS, AreaKey, readArea, textsOf } from './areas';
 @Component({
   selector: 'rule-settings-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Bench, ButtonModule, FormsModule, IndexRow, InputTextModule, LibraryPlaces, PeopleSection, Profile, TextareaModule, Tokens],
+  imports: [RuleOption, RuleSelect, Bench, ButtonModule, FormsModule, IndexRow, InputTextModule, LibraryPlaces, PeopleSection, Profile, TextareaModule, Tokens],
   template: `
     <rule-bench label="Settings" [inspector]="false">
       <div bench="index">
@@ -34,12 +34,12 @@ import { AREAS, AreaKey, readArea, textsOf } from './areas';
             <h2>Only for you</h2>
             <label class="field">
               <span>Captions in the language</span>
-              <select [ngModel]="language()" (ngModelChange)="speak($event)">
-                <option value="">the company's own</option>
+              <rule-select [ngModel]="language()" (ngModelChange)="speak($event)">
+                <rule-option value="" label="the company's own" />
                 @for (code of languages(); track code) {
-                  <option [value]="code">{{ code }}</option>
+                  <rule-option [value]="code" label="{{ code }}" />
                 }
-              </select>
+              </rule-select>
               <small>Captions that a property has in this language are shown in it, everywhere but in Schema.</small>
             </label>
           </section>

@@ -86,13 +86,12 @@ describe('a clean-up', () => {
   it('asks anew when the rule, the levels or a clash are chosen; a clash is settled once', async () => {
     const stage = await staged(merge);
     const page = document.body;
-    const change = async (element: HTMLInputElement | HTMLSelectElement, value?: string) => {
-      if (value !== undefined) element.value = value;
+    const change = async (element: HTMLInputElement) => {
       element.dispatchEvent(new Event('change'));
       await wait(stage);
     };
-    const rule = page.querySelector<HTMLSelectElement>('select[name=clash]')!;
-    await change(rule, [...rule.options].find((option) => option.textContent.trim() === 'ask')!.value);
+    await stage.select('Where both have different values', 'ask');
+    await wait(stage);
     const occurrence = [...page.querySelectorAll<HTMLLabelElement>('fieldset label')]
       .find((label) => label.textContent.trim() === 'occurrence')!
       .querySelector('input')!;

@@ -10,7 +10,7 @@ import { ButtonModule } from 'primeng/button';
 import { DialogModule } from 'primeng/dialog';
 import { InputTextModule } from 'primeng/inputtext';
 import { Subscription } from 'rxjs';
-import { Api, Count, ExactName, FileLink, Notices, problemOf, sessionFeature, TrayActions } from '../shared';
+import { Api, Count, ExactName, FileLink, Notices, problemOf, sessionFeature, TrayActions, RuleOption, RuleSelect } from '../shared';
 
 const LEVELS: readonly Level[] = ['document', 'variant', 'copy', 'body', 'occurrence'];
 const CASE_WORDS: Readonly<Record<CaseStyle, string>> = {
@@ -46,7 +46,7 @@ export function titleOf(action: CleanUp): string {
 @Component({
   selector: 'rule-clean-up',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, Count, DialogModule, ExactName, FileLink, FormsModule, InputTextModule],
+  imports: [RuleOption, RuleSelect, ButtonModule, Count, DialogModule, ExactName, FileLink, FormsModule, InputTextModule],
   template: `
     <p-dialog
       closeAriaLabel="Close"
@@ -77,22 +77,20 @@ export function titleOf(action: CleanUp): string {
               </label>
               <label class="field"
                 ><span>Where both have different values</span>
-                <select name="clash" [ngModel]="a.clash" (ngModelChange)="edit({ clash: $event })">
+                <rule-select name="clash" [ngModel]="a.clash" (ngModelChange)="edit({ clash: $event })">
                   @for (rule of rules; track rule) {
-                    <option [value]="rule">{{ ruleText(rule) }}</option>
-                  }
-                </select></label
-              >
+                    <rule-option [value]="rule" label="{{ ruleText(rule) }}" />
+                  }</rule-select
+              ></label>
             }
             @case ('case') {
               <label class="field"
                 ><span>Write it</span>
-                <select name="style" [ngModel]="a.style" (ngModelChange)="edit({ style: $event })">
+                <rule-select name="style" [ngModel]="a.style" (ngModelChange)="edit({ style: $event })">
                   @for (style of cases; track style) {
-                    <option [value]="style">{{ caseText[style] }}</option>
-                  }
-                </select></label
-              >
+                    <rule-option [value]="style" label="{{ caseText[style] }}" />
+                  }</rule-select
+              ></label>
             }
             @case ('replace') {
               <div class="field">
@@ -127,12 +125,11 @@ export function titleOf(action: CleanUp): string {
             @case ('convert') {
               <label class="field"
                 ><span>Into the unit</span>
-                <select name="unit" [ngModel]="a.unit" (ngModelChange)="edit({ unit: $event })">
+                <rule-select name="unit" [ngModel]="a.unit" (ngModelChange)="edit({ unit: $event })">
                   @for (unit of units; track unit.code) {
-                    <option [value]="unit.code">{{ unit.code }}</option>
-                  }
-                </select></label
-              >
+                    <rule-option [value]="unit.code" label="{{ unit.code }}" />
+                  }</rule-select
+              ></label>
             }
             @case ('remove') {
               <div class="field">

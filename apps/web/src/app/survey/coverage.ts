@@ -5,7 +5,7 @@ import { count } from '@rule/core/words';
 import type { EChartsCoreOption } from 'echarts/core';
 import { NgxEchartsDirective, provideEchartsCore } from 'ngx-echarts';
 import { asHtml, chartBase, echarts, themeColour } from '../charts';
-import { Api, ExactName, problemOf } from '../shared';
+import { Api, ExactName, problemOf, RuleOption, RuleSelect } from '../shared';
 
 /** A cell of the map: a name or record field for one kind, class, folder or level. */
 export interface CoverageCell {
@@ -22,45 +22,41 @@ type Order = (typeof ORDERS)[number];
 @Component({
   selector: 'rule-coverage',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ExactName, FormsModule, NgxEchartsDirective],
+  imports: [RuleOption, RuleSelect, ExactName, FormsModule, NgxEchartsDirective],
   providers: [provideEchartsCore({ echarts })],
   template: `
     <div class="bar">
       @if (records()) {
         <label
           >Coverage of
-          <select class="small" name="of" [ngModel]="of()" (ngModelChange)="choose($event)">
+          <rule-select name="of" [ngModel]="of()" (ngModelChange)="choose($event)">
             @for (choice of ofs; track choice) {
-              <option [value]="choice">{{ choice }}</option>
-            }
-          </select></label
-        >
+              <rule-option [value]="choice" label="{{ choice }}" />
+            }</rule-select
+        ></label>
       }
       <label
         >By
-        <select class="small" name="by" [ngModel]="by()" (ngModelChange)="by.set($event)">
+        <rule-select name="by" [ngModel]="by()" (ngModelChange)="by.set($event)">
           @for (choice of bys(); track choice) {
-            <option [value]="choice">{{ choice }}</option>
-          }
-        </select></label
-      >
+            <rule-option [value]="choice" label="{{ choice }}" />
+          }</rule-select
+      ></label>
       <label
         >Order
-        <select class="small" name="order" [ngModel]="order()" (ngModelChange)="order.set($event)">
+        <rule-select name="order" [ngModel]="order()" (ngModelChange)="order.set($event)">
           @for (choice of orders; track choice) {
-            <option [value]="choice">{{ choice }}</option>
-          }
-        </select></label
-      >
+            <rule-option [value]="choice" label="{{ choice }}" />
+          }</rule-select
+      ></label>
       <label
         >of
-        <select class="small" name="column" [ngModel]="column()" (ngModelChange)="column.set($event)">
-          <option value="">all columns</option>
+        <rule-select name="column" [ngModel]="column()" (ngModelChange)="column.set($event)">
+          <rule-option value="" label="all columns" />
           @for (entry of coverage()?.columns ?? []; track entry.key) {
-            <option [value]="entry.key">{{ entry.label }}</option>
-          }
-        </select></label
-      >
+            <rule-option [value]="entry.key" label="{{ entry.label }}" />
+          }</rule-select
+      ></label>
       <label><input type="checkbox" name="table" [ngModel]="asTable()" (ngModelChange)="asTable.set($event)" /> as a table</label>
     </div>
     @if (error(); as text) {

@@ -22,9 +22,9 @@ describe('properties made of names that were found', () => {
   it('come as they were judged by their values, with what speaks against them', async () => {
     const { stage } = await staged();
     expect(stage.last('drafts')).toEqual([['Surface', 'Weight']]);
-    expect([stage.field('Type of Surface').value, stage.field('Choices of Surface, one per line').value]).toEqual(['choice', 'brushed\npolished']);
-    expect([stage.field('Unit of Weight').value, body().includes('Weight is nearly Mass.')]).toEqual(['lb', true]);
-    expect(() => stage.field('Unit of Surface')).toThrow();
+    expect([stage.list('Type of Surface').text, stage.field('Choices of Surface, one per line').value]).toEqual(['choice', 'brushed\npolished']);
+    expect([stage.list('Unit of Weight').text, body().includes('Weight is nearly Mass.')]).toEqual(['lb', true]);
+    expect(() => stage.list('Unit of Surface')).toThrow();
   });
   it('are adjusted, and those that are ticked go into the draft together', async () => {
     const { stage, closed } = await staged();

@@ -7,7 +7,7 @@ import { count } from '@rule/core/words';
 import { ButtonModule } from 'primeng/button';
 import { DialogModule } from 'primeng/dialog';
 import { InputTextModule } from 'primeng/inputtext';
-import { Api, Count, ExactName, Notices, problemOf, TYPE_NAMES } from '../shared';
+import { Api, Count, ExactName, Notices, problemOf, TYPE_NAMES, RuleOption, RuleSelect } from '../shared';
 
 interface Row extends FoundDraft {
   readonly take: boolean;
@@ -17,7 +17,7 @@ interface Row extends FoundDraft {
 @Component({
   selector: 'rule-found-drafts',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, Count, DialogModule, ExactName, FormsModule, InputTextModule],
+  imports: [RuleOption, RuleSelect, ButtonModule, Count, DialogModule, ExactName, FormsModule, InputTextModule],
   template: `
     <p-dialog
       closeAriaLabel="Close"
@@ -71,30 +71,20 @@ interface Row extends FoundDraft {
                   />
                 </td>
                 <td>
-                  <select
-                    class="small"
-                    [attr.aria-label]="'Type of ' + row.found"
-                    [ngModel]="row.draft.type"
-                    (ngModelChange)="edit(i, { type: $event, unit: null })"
-                  >
+                  <rule-select [ariaLabel]="'Type of ' + row.found" [ngModel]="row.draft.type" (ngModelChange)="edit(i, { type: $event, unit: null })">
                     @for (type of types; track type) {
-                      <option [value]="type">{{ typeText(type) }}</option>
+                      <rule-option [value]="type" label="{{ typeText(type) }}" />
                     }
-                  </select>
+                  </rule-select>
                 </td>
                 <td>
                   @if (row.draft.type === 'number') {
-                    <select
-                      class="small"
-                      [attr.aria-label]="'Unit of ' + row.found"
-                      [ngModel]="row.draft.unit ?? ''"
-                      (ngModelChange)="edit(i, { unit: $event || null })"
-                    >
-                      <option value="">none</option>
+                    <rule-select [ariaLabel]="'Unit of ' + row.found" [ngModel]="row.draft.unit ?? ''" (ngModelChange)="edit(i, { unit: $event || null })">
+                      <rule-option value="" label="none" />
                       @for (unit of units; track unit.code) {
-                        <option [value]="unit.code">{{ unit.code }}</option>
+                        <rule-option [value]="unit.code" label="{{ unit.code }}" />
                       }
-                    </select>
+                    </rule-select>
                   }
                 </td>
                 <td>

@@ -4,7 +4,7 @@ import { FormsModule } from '@angular/forms';
 import { Clause, FileFilter, FilesPage, clauseProblem } from '@rule/contract';
 import { ValueType } from '@rule/core/values';
 import { count } from '@rule/core/words';
-import { Api, FileLink, Notices } from '../shared';
+import { Api, FileLink, Notices, RuleOption, RuleSelect } from '../shared';
 import { Clauses } from '../clauses';
 import { Pager } from './pager';
 
@@ -18,7 +18,7 @@ type State = (typeof STATES)[number];
 @Component({
   selector: 'rule-found-files',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Clauses, FileLink, FormsModule, ScrollingModule],
+  imports: [RuleOption, RuleSelect, Clauses, FileLink, FormsModule, ScrollingModule],
   template: `
     <section class="card">
       <h2>Conditions</h2>
@@ -26,13 +26,12 @@ type State = (typeof STATES)[number];
       <div class="show">
         <label
           >Show the value of
-          <select class="small" name="shown" [ngModel]="name()" (ngModelChange)="nameChange.emit($event)">
-            <option value="">no name</option>
+          <rule-select name="shown" [ngModel]="name()" (ngModelChange)="nameChange.emit($event)">
+            <rule-option value="" label="no name" />
             @for (choice of names(); track choice) {
-              <option [value]="choice">{{ choice }}</option>
-            }
-          </select></label
-        >
+              <rule-option [value]="choice" label="{{ choice }}" />
+            }</rule-select
+        ></label>
         @if (name()) {
           <span role="group" aria-label="Which files">
             @for (state of states; track state) {

@@ -9,7 +9,7 @@ import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { Subscription } from 'rxjs';
-import { Api, Count, ExactName, FileLink, Notices, problemOf, sessionFeature, TrayActions } from '../shared';
+import { Api, Count, ExactName, FileLink, Notices, problemOf, sessionFeature, TrayActions, RuleOption, RuleSelect } from '../shared';
 import { Clauses } from '../clauses';
 import { ForeignDraft } from './foreign-draft';
 
@@ -42,18 +42,17 @@ export const pairsOf = (text: string): { theirs: string; ours: string }[] =>
 @Component({
   selector: 'rule-foreign',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, Clauses, Count, ExactName, FileLink, FormsModule, InputTextModule],
+  imports: [RuleOption, RuleSelect, ButtonModule, Clauses, Count, ExactName, FileLink, FormsModule, InputTextModule],
   template: `
     <div class="bar">
       <label
         >Mapping
-        <select class="small" name="mapping" [ngModel]="id() ?? ''" (ngModelChange)="choose($event)">
-          <option value="">new mapping</option>
+        <rule-select name="mapping" [ngModel]="id() ?? ''" (ngModelChange)="choose($event)">
+          <rule-option value="" label="new mapping" />
           @for (mapping of mappings(); track mapping.id) {
-            <option [value]="mapping.id">{{ mapping.name }}</option>
-          }
-        </select></label
-      >
+            <rule-option [value]="mapping.id" label="{{ mapping.name }}" />
+          }</rule-select
+      ></label>
       @if (mayEdit()) {
         <label>kept as <input pInputText name="name" [ngModel]="name()" (ngModelChange)="name.set($event)" /></label>
         <p-button size="small" severity="secondary" label="Keep" [disabled]="!name().trim() || !rows().length" (onClick)="save()" />
@@ -91,37 +90,32 @@ export const pairsOf = (text: string): { theirs: string; ours: string }[] =>
                 />
               </td>
               <td>
-                <select class="small" [attr.aria-label]="'Our property ' + (i + 1)" [ngModel]="row.to" (ngModelChange)="edit(i, { to: +$event })">
+                <rule-select [ariaLabel]="'Our property ' + (i + 1)" [ngModel]="row.to" (ngModelChange)="edit(i, { to: +$event })">
                   @for (property of targets(); track property.id) {
-                    <option [value]="property.id">{{ property.caption }}</option>
+                    <rule-option [value]="property.id" label="{{ property.caption }}" />
                   }
-                </select>
+                </rule-select>
               </td>
               <td>
-                <select class="small" [attr.aria-label]="'Conversion ' + (i + 1)" [ngModel]="row.convert.do" (ngModelChange)="convertBy(i, $event)">
+                <rule-select [ariaLabel]="'Conversion ' + (i + 1)" [ngModel]="row.convert.do" (ngModelChange)="convertBy(i, $event)">
                   @for (kind of conversions; track kind) {
-                    <option [value]="kind">{{ kind }}</option>
+                    <rule-option [value]="kind" label="{{ kind }}" />
                   }
-                </select>
+                </rule-select>
                 @switch (row.convert.do) {
                   @case ('from unit') {
-                    <select class="small" [attr.aria-label]="'Unit of ' + row.from" [ngModel]="row.convert.unit" (ngModelChange)="convert(i, { unit: $event })">
+                    <rule-select [ariaLabel]="'Unit of ' + row.from" [ngModel]="row.convert.unit" (ngModelChange)="convert(i, { unit: $event })">
                       @for (unit of units; track unit.code) {
-                        <option [value]="unit.code">{{ unit.code }}</option>
+                        <rule-option [value]="unit.code" label="{{ unit.code }}" />
                       }
-                    </select>
+                    </rule-select>
                   }
                   @case ('case') {
-                    <select
-                      class="small"
-                      [attr.aria-label]="'Case of ' + row.from"
-                      [ngModel]="row.convert.style"
-                      (ngModelChange)="convert(i, { style: $event })"
-                    >
+                    <rule-select [ariaLabel]="'Case of ' + row.from" [ngModel]="row.convert.style" (ngModelChange)="convert(i, { style: $event })">
                       @for (style of cases; track style) {
-                        <option [value]="style">{{ style }}</option>
+                        <rule-option [value]="style" label="{{ style }}" />
                       }
-                    </select>
+                    </rule-select>
                   }
                   @case ('words') {
                     <textarea
@@ -200,11 +194,10 @@ export const pairsOf = (text: string): { theirs: string; ours: string }[] =>
         <div class="bar">
           <label
             >Where ours holds another value
-            <select class="small" name="clash" [ngModel]="clash()" (ngModelChange)="clash.set($event)">
-              <option value="keep ours">keep ours</option>
-              <option value="take theirs">take theirs</option>
-            </select></label
-          >
+            <rule-select name="clash" [ngModel]="clash()" (ngModelChange)="clash.set($event)">
+              <rule-option value="keep ours" label="keep ours" />
+              <rule-option value="take theirs" label="take theirs" /> </rule-select
+          ></label>
           <label><input type="checkbox" name="keep" [ngModel]="keep()" (ngModelChange)="keep.set($event)" /> leave their names in the files</label>
         </div>
         <p class="note" role="status">

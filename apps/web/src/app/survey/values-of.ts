@@ -9,7 +9,7 @@ import { NgxEchartsDirective, provideEchartsCore } from 'ngx-echarts';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { chartBase, echarts, themeColour } from '../charts';
-import { Api, Count, ExactName, problemOf } from '../shared';
+import { Api, Count, ExactName, problemOf, RuleOption, RuleSelect } from '../shared';
 
 const BINS = 12;
 const TOP = 14;
@@ -53,17 +53,16 @@ export function barsOf(values: readonly ValueCount[]): Bar[] {
 @Component({
   selector: 'rule-values-of',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, Count, ExactName, FormsModule, InputTextModule, NgxEchartsDirective, ScrollingModule],
+  imports: [RuleOption, RuleSelect, ButtonModule, Count, ExactName, FormsModule, InputTextModule, NgxEchartsDirective, ScrollingModule],
   providers: [provideEchartsCore({ echarts })],
   template: `
     <label class="field pick"
       ><span>Written name</span
-      ><select name="name" [ngModel]="name()" (ngModelChange)="nameChange.emit($event)">
+      ><rule-select name="name" [ngModel]="name()" (ngModelChange)="nameChange.emit($event)">
         @for (choice of names(); track choice) {
-          <option [value]="choice">{{ choice }}</option>
-        }
-      </select></label
-    >
+          <rule-option [value]="choice" label="{{ choice }}" />
+        }</rule-select
+    ></label>
     @if (error(); as text) {
       <p class="note bad" role="alert">{{ text }}</p>
     } @else if (found(); as f) {

@@ -38,6 +38,8 @@ import {
   TrayActions,
   trayFeature,
   lockWords,
+  RuleOption,
+  RuleSelect,
 } from '../shared';
 
 /** Above this number of files, the form updates with a delay. */
@@ -62,7 +64,7 @@ interface Outdated {
 @Component({
   selector: 'rule-fill-sheet',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, Count, EntryFormView, FileLink, FormsModule, InputTextModule, ScrollingModule],
+  imports: [RuleOption, RuleSelect, ButtonModule, Count, EntryFormView, FileLink, FormsModule, InputTextModule, ScrollingModule],
   template: `
     <div #sheet class="sheet" role="dialog" aria-modal="false" [attr.aria-label]="title()" tabindex="-1" (keydown)="key($event)">
       <header>
@@ -82,10 +84,10 @@ interface Outdated {
         </div>
         <div class="actions">
           @if (several()) {
-            <select class="small" aria-label="Files of several classes" [ngModel]="mode()" (ngModelChange)="mode.set($event)">
-              <option value="shared">shared inputs together</option>
-              <option value="apart">each class apart</option>
-            </select>
+            <rule-select ariaLabel="Files of several classes" [ngModel]="mode()" (ngModelChange)="mode.set($event)">
+              <rule-option value="shared" label="shared inputs together" />
+              <rule-option value="apart" label="each class apart" />
+            </rule-select>
           }
           @if (mayEdit()) {
             <button pButton type="button" class="p-button-text" (click)="panel.set(panel() === 'copy' ? null : 'copy')">Copy from a file …</button>

@@ -21,6 +21,8 @@ import {
   TrayActions,
   trayFeature,
   Unsaved,
+  RuleOption,
+  RuleSelect,
 } from '../shared';
 
 /** Rows shown before the rest is counted. */
@@ -30,7 +32,7 @@ const MOST_SHOWN = 200;
 @Component({
   selector: 'rule-projects',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, Clauses, Count, FileLink, FormsModule, InputTextModule],
+  imports: [RuleOption, RuleSelect, ButtonModule, Clauses, Count, FileLink, FormsModule, InputTextModule],
   template: `
     <div class="head">
       <div>
@@ -55,12 +57,12 @@ const MOST_SHOWN = 200;
       <div class="actions">
         <label>
           <span class="visually-hidden">Project or set</span>
-          <select class="small" [ngModel]="id() ?? ''" (ngModelChange)="picked.emit($event || null)">
-            <option value="">all</option>
+          <rule-select [ngModel]="id() ?? ''" (ngModelChange)="picked.emit($event || null)">
+            <rule-option value="" label="all" />
             @for (row of list() ?? []; track row.id) {
-              <option [value]="'' + row.id">{{ row.level === 'company' ? 'the company' : row.level + ': ' + row.name }}</option>
+              <rule-option [value]="'' + row.id" label="{{ row.level === 'company' ? 'the company' : row.level + ': ' + row.name }}" />
             }
-          </select>
+          </rule-select>
         </label>
         @if (mayAdminister()) {
           <button pButton type="button" class="p-button-text" (click)="begin('project')">New project …</button>
@@ -106,18 +108,17 @@ const MOST_SHOWN = 200;
               >{{ property.caption }}{{ property.unit ? ', in ' + property.unit : '' }}{{ property.level === v.level ? '' : ' · inherited by files' }}</span
             >
             @if (property.type === 'choice' && !property.open) {
-              <select
-                class="small"
+              <rule-select
                 [attr.aria-labelledby]="'wide-' + property.id"
                 [disabled]="!mayEdit() || closed(property, v.level) !== null"
                 [ngModel]="textOf(v, property)"
                 (ngModelChange)="type(v, property, $event)"
               >
-                <option value="">(blank)</option>
+                <rule-option value="" label="(blank)" />
                 @for (choice of property.choices; track choice) {
-                  <option [value]="choice">{{ choice }}</option>
+                  <rule-option [value]="choice" label="{{ choice }}" />
                 }
-              </select>
+              </rule-select>
             } @else {
               <input
                 pInputText

@@ -37,6 +37,8 @@ import {
   trayFeature,
   Way,
   lockWords,
+  RuleOption,
+  RuleSelect,
 } from '../shared';
 import { choiceOf, rangesOf } from './choice';
 import { FillSheet } from './fill-sheet';
@@ -52,6 +54,8 @@ import { Why } from './why';
   selector: 'rule-values-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    RuleOption,
+    RuleSelect,
     Bench,
     ButtonModule,
     CdkDrag,
@@ -145,36 +149,36 @@ import { Why } from './why';
               @if (grid.levels().length) {
                 <label class="tool">
                   <span>Rows</span>
-                  <select class="small" [ngModel]="level() ?? ''" (ngModelChange)="go({ rows: $event || null, sort: null, desc: null })">
-                    <option value="">files</option>
+                  <rule-select [ngModel]="level() ?? ''" (ngModelChange)="go({ rows: $event || null, sort: null, desc: null })">
+                    <rule-option value="" label="files" />
                     @for (one of grid.levels(); track one) {
-                      <option [value]="one">{{ levelWords[one][1] }}</option>
+                      <rule-option [value]="one" label="{{ levelWords[one][1] }}" />
                     }
-                  </select>
+                  </rule-select>
                 </label>
               }
               @if (!level()) {
                 <label class="tool">
                   <span>Group by</span>
-                  <select class="small" [ngModel]="group() ?? ''" (ngModelChange)="go({ group: $event || null })">
-                    <option value="">nothing</option>
-                    <option value="folder">folder</option>
-                    <option value="class">class</option>
-                    <option value="kind">kind</option>
+                  <rule-select [ngModel]="group() ?? ''" (ngModelChange)="go({ group: $event || null })">
+                    <rule-option value="" label="nothing" />
+                    <rule-option value="folder" label="folder" />
+                    <rule-option value="class" label="class" />
+                    <rule-option value="kind" label="kind" />
                     @for (property of applying(); track property.id) {
-                      <option [value]="property.id">{{ property.caption }}</option>
+                      <rule-option [value]="property.id" label="{{ property.caption }}" />
                     }
-                  </select>
+                  </rule-select>
                 </label>
               }
               <label class="tool">
                 <span>View</span>
-                <select class="small" [ngModel]="''" (ngModelChange)="useView($event)">
-                  <option value="">{{ views().length ? 'choose …' : 'none kept yet' }}</option>
+                <rule-select acts [ngModel]="''" (ngModelChange)="useView($event)">
+                  <rule-option value="" label="{{ views().length ? 'choose …' : 'none kept yet' }}" />
                   @for (kept of views(); track kept.id) {
-                    <option [value]="kept.id">{{ kept.name }}{{ kept.mine ? '' : ', by ' + kept.by }}</option>
+                    <rule-option [value]="kept.id" label="{{ kept.name }}{{ kept.mine ? '' : ', by ' + kept.by }}" />
                   }
-                </select>
+                </rule-select>
               </label>
             </div>
           </div>
@@ -259,11 +263,11 @@ import { Why } from './why';
             <section class="card panel" aria-label="Filter by a column">
               <form class="keep" (ngSubmit)="addClause(property)">
                 <b>{{ property.caption }}</b>
-                <select class="small" aria-label="Comparison" name="operator" [ngModel]="operator()" (ngModelChange)="operator.set($event)">
+                <rule-select ariaLabel="Comparison" name="operator" [ngModel]="operator()" (ngModelChange)="operator.set($event)">
                   @for (one of operators; track one) {
-                    <option [value]="one">{{ one }}</option>
+                    <rule-option [value]="one" label="{{ one }}" />
                   }
-                </select>
+                </rule-select>
                 @if (!operator().startsWith('is f') && operator() !== 'is blank' && operator() !== 'is a stand-in') {
                   <input
                     pInputText
@@ -298,12 +302,12 @@ import { Why } from './why';
                   [ngModel]="replacing()"
                   (ngModelChange)="replacing.set($event); found.set(null)"
                 />
-                <select class="small" name="where" aria-label="Where" [ngModel]="replaceIn()" (ngModelChange)="replaceIn.set($event); found.set(null)">
-                  <option value="">in all columns</option>
+                <rule-select name="where" ariaLabel="Where" [ngModel]="replaceIn()" (ngModelChange)="replaceIn.set($event); found.set(null)">
+                  <rule-option value="" label="in all columns" />
                   @for (property of typedColumns(); track property.id) {
-                    <option [value]="'' + property.id">in {{ property.caption }}</option>
+                    <rule-option [value]="'' + property.id" label="in {{ property.caption }}" />
                   }
-                </select>
+                </rule-select>
                 <label><input type="checkbox" name="whole" [checked]="whole()" (change)="whole.set(!whole()); found.set(null)" /> whole value</label>
                 <label><input type="checkbox" name="case" [checked]="matchCase()" (change)="matchCase.set(!matchCase()); found.set(null)" /> match case</label>
                 <button pButton type="submit" [disabled]="looking() || (finding() === '' && !whole())">{{ looking() ? 'Looking …' : 'Preview' }}</button>
