@@ -148,7 +148,12 @@ export default ts.config(
       '@typescript-eslint/unbound-method': 'off',
     },
   },
-  { files: ['apps/web/src/**/*.html'], extends: [angular.configs.templateRecommended, angular.configs.templateAccessibility] },
+  {
+    files: ['apps/web/src/**/*.html'],
+    extends: [angular.configs.templateRecommended, angular.configs.templateAccessibility],
+    // It takes its name from the label around it.
+    rules: { '@angular-eslint/template/label-has-associated-control': ['error', { controlComponents: ['rule-select'] }] },
+  },
   {
     // Grid and palette handle keys on the focused element and use aria-activedescendant.
     files: ['apps/web/src/app/values/grid.ts/**', 'apps/web/src/app/shell/palette.ts/**'],

@@ -79,7 +79,7 @@ export class RuleSelect implements ControlValueAccessor {
     const [value, values] = [this.value(), this.options().map((option) => option.value())];
     const at = values.indexOf(value);
     // A number may come as a text, from an address or as the key of a record.
-    const alike = at < 0 && value !== null && value !== undefined ? values.findIndex((own) => String(own) === String(value)) : at;
+    const alike = at < 0 && (typeof value === 'string' || typeof value === 'number') ? values.findIndex((own) => `${own as string}` === `${value}`) : at;
     return alike < 0 ? null : alike;
   });
   protected readonly off = signal(false);
