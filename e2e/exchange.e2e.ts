@@ -183,8 +183,8 @@ test('what a spreadsheet program spoils is named and left as it was; a name of t
     writeFileSync(join(folder, 'orders.csv'), 'Part;Order number;Shelf\r\ngear-motor.step;OD-41;A3\r\ntrier.step;T-3;B1\r\n');
     await page.getByRole('button', { name: 'Send out or take back' }).click();
     await page.getByLabel('Workbook or CSV file').setInputFiles(join(folder, 'orders.csv'));
-    await expect(page.getByRole('combobox', { name: 'What Part is' })).toHaveValue('file');
-    await expect(page.getByRole('combobox', { name: 'What Shelf is' })).toHaveValue('ignored');
+    await expect(page.getByRole('combobox', { name: 'What Part is' })).toHaveText("the file's name or path");
+    await expect(page.getByRole('combobox', { name: 'What Shelf is' })).toHaveText('left out');
     expect(await accessFaults(page, 'questions')).toEqual([]);
     const compare = page.getByRole('button', { name: 'Compare' });
     await expect(compare).toBeDisabled();

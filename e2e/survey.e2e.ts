@@ -141,8 +141,8 @@ test('a library that nobody knows is dropped, looked through and cleaned up, and
     await page.getByLabel('Choose Weight').check();
     await page.getByRole('region', { name: 'With the chosen names' }).getByRole('button', { name: 'Make properties …' }).click();
     const dialog = page.getByRole('dialog');
-    await expect(dialog.getByLabel('Type of Weight')).toHaveValue('number');
-    await expect(dialog.getByLabel('Unit of Weight')).toHaveValue('lb');
+    await expect(dialog.getByRole('combobox', { name: 'Type of Weight' })).toHaveText('number');
+    await expect(dialog.getByRole('combobox', { name: 'Unit of Weight' })).toHaveText('lb');
     await dialog.getByLabel('Caption for Surface').fill('Surface, as found');
     await dialog.getByRole('button', { name: 'Define 2 properties' }).click();
     await expect(page.getByText(/2 properties are in the draft of edition \d+\./)).toBeVisible();

@@ -7,7 +7,8 @@ import { DraftView, FoundName, Settings } from '@rule/contract';
 import { Property, newDraft } from '@rule/core/schema';
 import { Action, ActionsSubject, Store, provideStore } from '@ngrx/store';
 import { Observable, of } from 'rxjs';
-import { Api, CatalogueActions, Notices, RuleSelect, SessionActions, sharedReducers } from '../app/shared';
+import { RuleSelect } from '../app/kit';
+import { Api, CatalogueActions, Notices, SessionActions, sharedReducers } from '../app/shared';
 import { rested } from './rest';
 
 /** A property for the catalogue. */

@@ -4,7 +4,7 @@ import { Clause, FILE_SUBJECTS, NAMED_SUBJECTS, OPERATORS, SUBJECTS, clauseProbl
 import { KINDS } from '@rule/core/schema';
 import { ValueType } from '@rule/core/values';
 import { InputTextModule } from 'primeng/inputtext';
-import { RuleOption, RuleSelect } from '../shared';
+import { RuleOption, RuleSelect } from '../kit';
 
 type Operator = Clause['operator'];
 const FILLED: readonly Operator[] = ['is filled', 'is blank', 'is a stand-in'];

@@ -4,7 +4,8 @@ import { Delivery, DeliveryDraft, Settings, TABLE_FORMATS, WatchedFolder, Watche
 import { sameDefinition } from '@rule/core/schema';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { Api, Count, Notices, showInstant, Unsaved, RuleOption, RuleSelect } from '../shared';
+import { RuleOption, RuleSelect } from '../kit';
+import { Api, Count, Notices, showInstant, Unsaved } from '../shared';
 import { ExchangeStore } from './exchange.store';
 
 const DAYS = ['Sunday', 'Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday'];

@@ -9,7 +9,8 @@ import { InputTextModule } from 'primeng/inputtext';
 import { MultiSelectModule } from 'primeng/multiselect';
 import { Subscription, filter, first, switchMap, timer } from 'rxjs';
 import { Clauses } from '../clauses';
-import { Api, CatalogueActions, Count, Notices, catalogueFeature, goesOn, sessionFeature, RuleOption, RuleSelect } from '../shared';
+import { RuleOption, RuleSelect } from '../kit';
+import { Api, CatalogueActions, Count, Notices, catalogueFeature, goesOn, sessionFeature } from '../shared';
 import { ExchangeStore } from './exchange.store';
 
 const LEVEL_SAID: Readonly<Record<RowLevel, string>> = {

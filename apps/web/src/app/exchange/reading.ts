@@ -4,7 +4,8 @@ import { ColumnChoice, ReadingChoice, TakeBackView } from '@rule/contract';
 import { ColumnMatch, DELIMITERS, READ_ENCODINGS } from '@rule/core/exchange';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { catalogueFeature, Count, sessionFeature, RuleOption, RuleSelect } from '../shared';
+import { RuleOption, RuleSelect } from '../kit';
+import { catalogueFeature, Count, sessionFeature } from '../shared';
 import { ExchangeStore } from './exchange.store';
 
 const MATCHED: Readonly<Record<string, string>> = {

@@ -7,19 +7,8 @@ import { fileName } from '@rule/core/files';
 import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import {
-  Api,
-  CatalogueActions,
-  catalogueFeature,
-  Count,
-  Notices,
-  plainHeld,
-  sessionFeature,
-  showInstant,
-  TrayActions,
-  RuleOption,
-  RuleSelect,
-} from '../shared';
+import { RuleOption, RuleSelect } from '../kit';
+import { Api, CatalogueActions, catalogueFeature, Count, Notices, plainHeld, sessionFeature, showInstant, TrayActions } from '../shared';
 import { CellSource } from './cell-source';
 import { ExchangeStore } from './exchange.store';
 

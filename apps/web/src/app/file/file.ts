@@ -9,6 +9,7 @@ import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { DialogModule } from 'primeng/dialog';
 import { InputTextModule } from 'primeng/inputtext';
+import { RuleOption, RuleSelect } from '../kit';
 import {
   Api,
   Bench,
@@ -29,8 +30,6 @@ import {
   trayFeature,
   Way,
   lockWords,
-  RuleOption,
-  RuleSelect,
 } from '../shared';
 
 type Holder = FileDetails['holders'][number];

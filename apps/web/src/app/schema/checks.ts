@@ -4,7 +4,8 @@ import { Check, KINDS, Kind, STRANGERS } from '@rule/core/schema';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { Api, Notices, sessionFeature, workingCopy, RuleOption, RuleSelect } from '../shared';
+import { RuleOption, RuleSelect } from '../kit';
+import { Api, Notices, sessionFeature, workingCopy } from '../shared';
 import { RuleField } from '../rule-field';
 import { SchemaStore } from './schema.store';
 

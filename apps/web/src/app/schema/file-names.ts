@@ -9,7 +9,8 @@ import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { finalize } from 'rxjs';
 import { RuleField } from '../rule-field';
-import { Api, Count, FileLink, inPieces, Notices, problemOf, sessionFeature, TrayActions, trayFeature, Unsaved, RuleOption, RuleSelect } from '../shared';
+import { RuleOption, RuleSelect } from '../kit';
+import { Api, Count, FileLink, inPieces, Notices, problemOf, sessionFeature, TrayActions, trayFeature, Unsaved } from '../shared';
 import { SchemaStore } from './schema.store';
 
 /** Plan rows shown. */

@@ -6,7 +6,8 @@ import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { Api, Count, Notices, sessionFeature, showInstant, TrayActions, workingCopy, RuleOption, RuleSelect } from '../shared';
+import { RuleOption, RuleSelect } from '../kit';
+import { Api, Count, Notices, sessionFeature, showInstant, TrayActions, workingCopy } from '../shared';
 import { SchemaStore } from './schema.store';
 
 const EMPTY: ChoiceListDraft = { name: '', columns: [], choices: [], goesWith: null };

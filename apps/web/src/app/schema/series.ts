@@ -5,7 +5,8 @@ import { SeriesDraft, SeriesPart, checkSeries, countText, newSeries } from '@rul
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { Api, Notices, sessionFeature, showInstant, workingCopy, RuleOption, RuleSelect } from '../shared';
+import { RuleOption, RuleSelect } from '../kit';
+import { Api, Notices, sessionFeature, showInstant, workingCopy } from '../shared';
 import { SchemaStore } from './schema.store';
 
 const draftOfRow = ({ name, parts, counts, digits, start, step, leftOut, per }: SeriesRow): SeriesDraft => ({

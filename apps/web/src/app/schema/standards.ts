@@ -3,7 +3,8 @@ import { FormsModule } from '@angular/forms';
 import type { Practice, StandardFinding, Starter } from '@rule/core/standards';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { Api, FileLink, Notices, sessionFeature, RuleOption, RuleSelect } from '../shared';
+import { RuleOption, RuleSelect } from '../kit';
+import { Api, FileLink, Notices, sessionFeature } from '../shared';
 import { SchemaStore } from './schema.store';
 
 /** Starter schemas, and what draft and drawings lack of a standard. */

@@ -6,7 +6,8 @@ import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { Count, ExactName, Notices, sessionFeature, TYPE_NAMES, Unsaved, RuleOption, RuleSelect } from '../shared';
+import { RuleOption, RuleSelect } from '../kit';
+import { Count, ExactName, Notices, sessionFeature, TYPE_NAMES, Unsaved } from '../shared';
 import { tidy } from './draft';
 import { SchemaStore } from './schema.store';
 

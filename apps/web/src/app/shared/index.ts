@@ -21,7 +21,6 @@ export * from './line-place';
 export * from './left-out';
 export * from './notices';
 export * from './pending';
-export * from './select';
 export * from './session.state';
 export * from './show';
 export * from './standing';

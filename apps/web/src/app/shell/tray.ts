@@ -7,13 +7,13 @@ import { ApplyMode, TrayLine } from '@rule/contract';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { distinctUntilChanged, filter, map, skip, startWith } from 'rxjs';
-import { Api, CatalogueActions, Count, FileLink, LinePlace, Notices, plainHeld, TrayActions, trayFeature, RuleOption, RuleSelect } from '../shared';
+import { Api, CatalogueActions, Count, FileLink, LinePlace, Notices, plainHeld, TrayActions, trayFeature } from '../shared';
 
 /** The tray bar with counts; opened, the lines. */
 @Component({
   selector: 'rule-tray',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleOption, RuleSelect, ButtonModule, Count, FileLink, FormsModule, LinePlace, RouterLink, ScrollingModule],
+  imports: [ButtonModule, Count, FileLink, FormsModule, LinePlace, RouterLink, ScrollingModule],
   template: `
     @if (open()) {
       <section class="sheet" aria-label="Pending changes">
@@ -30,10 +30,11 @@ import { Api, CatalogueActions, Count, FileLink, LinePlace, Notices, plainHeld, 
           <div class="actions">
             <label class="mode"
               ><span>If a file fails</span>
-              <rule-select [ngModel]="mode()" (ngModelChange)="mode.set($event)" name="mode">
-                <rule-option value="whole" label="restore all files" />
-                <rule-option value="file by file" label="continue with the other files" /> </rule-select
-            ></label>
+              <select [ngModel]="mode()" (ngModelChange)="mode.set($event)" name="mode">
+                <option value="whole">restore all files</option>
+                <option value="file by file">continue with the other files</option>
+              </select></label
+            >
             <p-button severity="secondary" label="Discard all" [disabled]="!lines().length || busy()" (onClick)="dropAll()" />
             <p-button
               [label]="'Apply ' + (counts().accepted | count: 'value')"

@@ -10,7 +10,8 @@ import { ButtonModule } from 'primeng/button';
 import { DialogModule } from 'primeng/dialog';
 import { InputTextModule } from 'primeng/inputtext';
 import { Subscription } from 'rxjs';
-import { Api, Count, ExactName, FileLink, Notices, problemOf, sessionFeature, TrayActions, RuleOption, RuleSelect } from '../shared';
+import { RuleOption, RuleSelect } from '../kit';
+import { Api, Count, ExactName, FileLink, Notices, problemOf, sessionFeature, TrayActions } from '../shared';
 
 const LEVELS: readonly Level[] = ['document', 'variant', 'copy', 'body', 'occurrence'];
 const CASE_WORDS: Readonly<Record<CaseStyle, string>> = {

@@ -5,7 +5,8 @@ import { count } from '@rule/core/words';
 import type { EChartsCoreOption } from 'echarts/core';
 import { NgxEchartsDirective, provideEchartsCore } from 'ngx-echarts';
 import { asHtml, chartBase, echarts, themeColour } from '../charts';
-import { Api, ExactName, problemOf, RuleOption, RuleSelect } from '../shared';
+import { RuleOption, RuleSelect } from '../kit';
+import { Api, ExactName, problemOf } from '../shared';
 
 /** A cell of the map: a name or record field for one kind, class, folder or level. */
 export interface CoverageCell {

@@ -7,7 +7,8 @@ import { count } from '@rule/core/words';
 import { ButtonModule } from 'primeng/button';
 import { DialogModule } from 'primeng/dialog';
 import { InputTextModule } from 'primeng/inputtext';
-import { Api, Count, ExactName, Notices, problemOf, TYPE_NAMES, RuleOption, RuleSelect } from '../shared';
+import { RuleOption, RuleSelect } from '../kit';
+import { Api, Count, ExactName, Notices, problemOf, TYPE_NAMES } from '../shared';
 
 interface Row extends FoundDraft {
   readonly take: boolean;

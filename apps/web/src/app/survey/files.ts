@@ -4,7 +4,8 @@ import { FormsModule } from '@angular/forms';
 import { Clause, FileFilter, FilesPage, clauseProblem } from '@rule/contract';
 import { ValueType } from '@rule/core/values';
 import { count } from '@rule/core/words';
-import { Api, FileLink, Notices, RuleOption, RuleSelect } from '../shared';
+import { RuleOption, RuleSelect } from '../kit';
+import { Api, FileLink, Notices } from '../shared';
 import { Clauses } from '../clauses';
 import { Pager } from './pager';
 

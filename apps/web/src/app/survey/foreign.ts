@@ -9,7 +9,8 @@ import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { Subscription } from 'rxjs';
-import { Api, Count, ExactName, FileLink, Notices, problemOf, sessionFeature, TrayActions, RuleOption, RuleSelect } from '../shared';
+import { RuleOption, RuleSelect } from '../kit';
+import { Api, Count, ExactName, FileLink, Notices, problemOf, sessionFeature, TrayActions } from '../shared';
 import { Clauses } from '../clauses';
 import { ForeignDraft } from './foreign-draft';
 

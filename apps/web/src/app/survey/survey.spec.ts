@@ -5,7 +5,7 @@ import { Property, newDraft } from '@rule/core/schema';
 import { Subject, of, throwError } from 'rxjs';
 import { By } from '@angular/platform-browser';
 import { Clauses, operatorsFor } from '../clauses';
-import { RuleSelect } from '../shared';
+import { RuleSelect } from '../kit';
 import { titleOf } from './clean-up';
 import { clauseText, clausesOf, filterOf, isEverything } from './filter';
 import { pairsOf, plainConversion } from './foreign';

@@ -9,7 +9,8 @@ import { NgxEchartsDirective, provideEchartsCore } from 'ngx-echarts';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { chartBase, echarts, themeColour } from '../charts';
-import { Api, Count, ExactName, problemOf, RuleOption, RuleSelect } from '../shared';
+import { RuleOption, RuleSelect } from '../kit';
+import { Api, Count, ExactName, problemOf } from '../shared';
 
 const BINS = 12;
 const TOP = 14;

@@ -24,6 +24,7 @@ import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { Subscription, debounceTime, Subject, switchMap, catchError, of } from 'rxjs';
 import { EntryFormView, FieldEdit, Suggestions } from '../entry-form';
+import { RuleOption, RuleSelect } from '../kit';
 import {
   Api,
   catalogueFeature,
@@ -38,8 +39,6 @@ import {
   TrayActions,
   trayFeature,
   lockWords,
-  RuleOption,
-  RuleSelect,
 } from '../shared';
 
 /** Above this number of files, the form updates with a delay. */

@@ -8,6 +8,7 @@ import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { Clauses } from '../clauses';
+import { RuleOption, RuleSelect } from '../kit';
 import {
   Api,
   catalogueFeature,
@@ -21,8 +22,6 @@ import {
   TrayActions,
   trayFeature,
   Unsaved,
-  RuleOption,
-  RuleSelect,
 } from '../shared';
 
 /** Rows shown before the rest is counted. */

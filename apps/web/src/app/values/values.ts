@@ -21,6 +21,7 @@ import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
+import { RuleOption, RuleSelect } from '../kit';
 import {
   Api,
   Bench,
@@ -37,8 +38,6 @@ import {
   trayFeature,
   Way,
   lockWords,
-  RuleOption,
-  RuleSelect,
 } from '../shared';
 import { choiceOf, rangesOf } from './choice';
 import { FillSheet } from './fill-sheet';
