@@ -111,28 +111,35 @@ export class BomData implements RowFacts {
       properties.active(sql),
       readSettings(sql),
     ]);
-    const files = (below?.list ?? []).map(
-      ([id, path, kind, hash, changed, classId, className, structure]): BomFile => ({ id, path, kind, hash, changed, classId, className, structure }),
-    );
+    const files = (below?.list ?? []).map(([id, path, kind, hash, changed, classId, className, structure]): BomFile => ({
+      id,
+      path,
+      kind,
+      hash,
+      changed,
+      classId,
+      className,
+      structure,
+    }));
     await settle(files.map((file) => file.id));
     return new BomData(sql, assembly, files, matches?.list ?? [], content, known, compileStandIns(settings.standIns), settings.densities);
   }
 
   /** Reads values: those of some members alone, or all. */
-  async load(only: readonly Omit<Member, 'times'>[] | null): Promise<void> {
+  async load(members: readonly Omit<Member, 'times'>[] | null): Promise<void> {
     const { sql, assembly } = this;
-    const parts = only
-      ? [...new Set(only.flatMap((member) => (member.part === null ? [] : [member.part])))]
+    const parts = members
+      ? [...new Set(members.flatMap((member) => (member.part === null ? [] : [member.part])))]
       : [...this.files.keys()].filter((id) => id !== assembly);
-    const assemblies = only
-      ? [...new Set(only.map((member) => member.assembly))]
+    const assemblies = members
+      ? [...new Set(members.map((member) => member.assembly))]
       : [...this.files.values()].filter((file) => file.structure).map((file) => file.id);
     const all = [...this.properties.values()];
     const documents = all.filter((property) => isHeldAt(property, 'document'));
     const placed = all.filter((property) => isHeldAt(property, 'occurrence'));
     const bodily = all.filter((property) => isHeldAt(property, 'body'));
     const varied = all.filter((property) => isHeldAt(property, 'variant'));
-    const matched = only ? only.map(({ assembly: at, product }) => this.matches.get(holderKey(at, product))) : [...this.matches.values()];
+    const matched = members ? members.map(({ assembly: at, product }) => this.matches.get(holderKey(at, product))) : [...this.matches.values()];
     const withVariants = [...new Set(matched.flatMap((match) => (match?.state === 'matched' && match.variant ? [match.file] : [])))];
     const wide = all.flatMap((property) => (isWide(property.level) ? [{ property: property.id, name: property.writtenName, level: property.level }] : []));
     const shows = (fact: string) => this.content.columns.some(({ of }) => 'fact' in of && of.fact === fact);
