@@ -163,7 +163,7 @@ await main(async () => {
     const port = await freePort();
     const folder = join(VAR, 'test-postgres');
     rmSync(folder, { recursive: true, force: true });
-    const postgres = new OwnPostgres(folder, port, 'test-only', 40 * (atOnce + 1));
+    const postgres = new OwnPostgres(folder, port, 'test-only', { connections: 40 * (atOnce + 1), lasting: false });
     try {
       await postgres.start();
       if (wanted('server')) await jest('server', { RULE_TEST_DATABASE_URL: postgres.url('postgres') }, [`--maxWorkers=${atOnce}`]);

@@ -69,9 +69,13 @@ async function oldProcessesGone(data) {
 
 /** The project's own PostgreSQL server, on loopback, with its data in the given folder. */
 export class OwnPostgres {
-  /** @param connections most at a time */
-  constructor(dataFolder, port, password, connections = 60) {
+  /**
+   * @param connections most at a time
+   * @param lasting written data survive a crash of the machine; tests do not need this
+   */
+  constructor(dataFolder, port, password, { connections = 60, lasting = true } = {}) {
     this.connections = connections;
+    this.lasting = lasting;
     this.data = dataFolder;
     this.port = port;
     this.password = password;
@@ -106,7 +110,7 @@ export class OwnPostgres {
     say(`starting PostgreSQL on 127.0.0.1:${this.port}`);
     const sockets = mkdtempSync(join(tmpdir(), 'rule-pg-'));
     if (isRoot()) chownSync(sockets, ...this.ids());
-    const options = `-c listen_addresses=127.0.0.1 -c port=${this.port} -c unix_socket_directories=${sockets} -c max_connections=${this.connections} -c logging_collector=off`;
+    const options = `-c listen_addresses=127.0.0.1 -c port=${this.port} -c unix_socket_directories=${sockets} -c max_connections=${this.connections} -c logging_collector=off${this.lasting ? '' : ' -c fsync=off -c full_page_writes=off'}`;
     const started = this.call('pg_ctl', ['start', '-w', '-t', '60', '-D', this.data, '-l', this.log, '-o', options]);
     this.sockets = sockets;
     if (started.status !== 0)

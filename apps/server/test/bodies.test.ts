@@ -4,7 +4,8 @@ import { BomFact, factColumn, plainContent } from '@rule/core/bom';
 import { cpSync } from 'node:fs';
 import { join } from 'node:path';
 import { PNG } from 'pngjs';
-import { UNWATCHED } from '../src/jobs/jobs';
+import { Geometries, KernelPool } from '../src/geometry/geometry';
+import { Jobs, UNWATCHED } from '../src/jobs/jobs';
 import { Person, Rule, startRule } from './harness';
 
 jest.setTimeout(120_000);
@@ -70,5 +71,26 @@ describe('a welded part', () => {
       [400, 40, 40],
       [260, 40, 40],
     ]);
+  });
+});
+
+describe('files that somebody looks at', () => {
+  it('are measured before the others, though a job has begun', async () => {
+    const { db } = rule.services;
+    const order: number[] = [];
+    const files = (await db.all<{ id: number }>(`UPDATE files SET shaped_hash = NULL WHERE format = 'step' AND NOT removed RETURNING id, size`)).length;
+    const bySize = await db.all<{ id: number }>(`SELECT id FROM files WHERE format = 'step' AND NOT removed ORDER BY size, id`);
+    const last = bySize.at(-1)!.id;
+    const kernel = {
+      shapeFile: async ({ file }: { file: number }) => {
+        order.push(file);
+        if (order.length === 2) expect((await geometries.of(last)).measured).toBe(false);
+        return [];
+      },
+    } as unknown as KernelPool;
+    const geometries = new Geometries(db, kernel, { define: () => undefined } as unknown as Jobs);
+    expect(await geometries.measureAll(UNWATCHED)).toEqual({ files, problems: 0 });
+    expect(order.slice(0, 4)).toEqual([bySize[0]!.id, bySize[1]!.id, last, bySize[2]!.id]);
+    expect(new Set(order).size).toBe(order.length);
   });
 });

@@ -55,6 +55,8 @@ export class KernelPool {
 /** Geometry of files: measurements, and their consequences for mass and material. */
 export class Geometries {
   private readonly masses: Masses;
+  /** Unmeasured files that somebody looked at: measured before all others. */
+  private readonly lookedAt = new Set<number>();
 
   constructor(
     private readonly db: Db,
@@ -77,25 +79,35 @@ export class Geometries {
   /** Measures all unknown shapes. A shape that hangs the kernel costs only its time limit. */
   async measureAll(context: JobContext): Promise<{ files: number; problems: number }> {
     await this.db.run(`DELETE FROM shapes WHERE problem = 'measuring'`);
-    const files = await this.db.all<{ id: number; path: string; root: string }>(
-      `SELECT f.id, f.path, l.root FROM files f JOIN libraries l ON l.id = f.library_id WHERE ${UNMEASURED.replace(/\bhash\b/g, 'f.hash')} ORDER BY f.size, f.id`,
-    );
+    const files = await this.db.all<ToMeasure>(`${TO_MEASURE} ORDER BY f.size, f.id`);
+    const done = new Set<number>();
     let problems = 0;
-    for (const [i, { id, path, root }] of files.entries()) {
-      context.check();
-      context.progress('measuring shapes', i, files.length);
-      const said = await this.measureFile({ file: id, full: join(root, path) }, context.signal).catch((error: unknown) => {
-        // A lost database is not the file's fault; the job continues later.
-        if (error instanceof JobCancelled || isConnectionError(error)) throw error;
-        return [error instanceof Error ? error.message : String(error)];
-      });
-      for (const message of said) context.error(path, message);
-      problems += said.length;
-      // Not measured again until the file changes.
-      await this.db.run('UPDATE files SET shaped_hash = hash WHERE id = $1', [id]);
+    for (const next of files) {
+      for (const { id, path, root } of [...(await this.takeLookedAt()), next]) {
+        if (done.has(id)) continue;
+        context.check();
+        context.progress('measuring shapes', Math.min(done.size, files.length), files.length);
+        done.add(id);
+        const said = await this.measureFile({ file: id, full: join(root, path) }, context.signal).catch((error: unknown) => {
+          // A lost database is not the file's fault; the job continues later.
+          if (error instanceof JobCancelled || isConnectionError(error)) throw error;
+          return [error instanceof Error ? error.message : String(error)];
+        });
+        for (const message of said) context.error(path, message);
+        problems += said.length;
+        // Not measured again until the file changes.
+        await this.db.run('UPDATE files SET shaped_hash = hash WHERE id = $1', [id]);
+      }
     }
     context.progress('measuring shapes', files.length, files.length);
-    return { files: files.length, problems };
+    return { files: done.size, problems };
+  }
+
+  private async takeLookedAt(): Promise<readonly ToMeasure[]> {
+    if (!this.lookedAt.size) return [];
+    const files = [...this.lookedAt];
+    this.lookedAt.clear();
+    return this.db.all<ToMeasure>(`${TO_MEASURE} AND f.id = ANY($1::int[])`, [files]);
   }
 
   private async measureFile(input: { readonly file: number; readonly full: string }, signal: AbortSignal): Promise<string[]> {
@@ -108,7 +120,7 @@ export class Geometries {
     }
   }
 
-  /** All geometry data of one file. */
+  /** All geometry data of one file. If it is not measured yet, it is measured next. */
   async of(file: number): Promise<FileGeometry> {
     const [settings, unit, found, shapes] = await Promise.all([
       readSettings(this.db),
@@ -126,6 +138,7 @@ export class Geometries {
       `SELECT coalesce(f.shaped_hash = f.hash, false) AS measured, (SELECT s.problem FROM file_shapes fs JOIN shapes s ON s.hash = fs.hash WHERE fs.file_id = f.id AND s.problem IS NOT NULL LIMIT 1) AS problem FROM files f WHERE f.id = $1`,
       [file],
     );
+    if (!state!.measured) this.lookedAt.add(file);
     const { mass, density } = this.masses.computed(part, settings.densities);
     const summed = part.kind === 'assembly' ? await this.masses.summed(file) : { mass, missing: [] };
     return {
@@ -176,4 +189,12 @@ export class Geometries {
   }
 }
 
+interface ToMeasure {
+  readonly id: number;
+  readonly path: string;
+  readonly root: string;
+}
+
 const UNMEASURED = `format = 'step' AND NOT removed AND problem IS NULL AND shaped_hash IS DISTINCT FROM hash`;
+
+const TO_MEASURE = `SELECT f.id, f.path, l.root FROM files f JOIN libraries l ON l.id = f.library_id WHERE ${UNMEASURED.replace(/\bhash\b/g, 'f.hash')}`;

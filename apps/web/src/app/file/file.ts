@@ -6,6 +6,7 @@ import { KINDS, Kind, compareNames } from '@rule/core/schema';
 import { convert } from '@rule/core/values';
 import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
+import { catchError, exhaustMap, interval, of, startWith, takeWhile } from 'rxjs';
 import { ButtonModule } from 'primeng/button';
 import { DialogModule } from 'primeng/dialog';
 import { InputTextModule } from 'primeng/inputtext';
@@ -34,6 +35,9 @@ import {
 
 type Holder = FileDetails['holders'][number];
 type Value = Holder['values'][number];
+
+/** How often a shape that is being measured is asked for, in milliseconds. */
+const MEASURED_MS = 3000;
 
 const PLACES: Readonly<Record<Value['place'], string>> = {
   property: 'property',
@@ -531,18 +535,20 @@ export class FilePage {
         },
         error: (failure: unknown) => this.error.set(problemOf(failure).detail),
       });
-      const shape = this.api.geometry(id).subscribe({ next: (geometry) => this.geometry.set(geometry), error: () => this.geometry.set(null) });
+      // Asked again while the shape is being measured.
+      const shape = untracked(() =>
+        interval(MEASURED_MS)
+          .pipe(
+            startWith(0),
+            exhaustMap(() => this.api.geometry(id).pipe(catchError(() => of(null)))),
+            takeWhile((geometry) => !geometry?.measured && (this.details()?.file.format ?? 'step') === 'step', true),
+          )
+          .subscribe((geometry) => geometry && this.geometry.set(geometry)),
+      );
       cleanup(() => {
         file.unsubscribe();
         shape.unsubscribe();
       });
-    });
-    // Polls while the shape is being measured.
-    effect((cleanup) => {
-      const [geometry, details] = [this.geometry(), this.details()];
-      if (!geometry || geometry.measured || details?.file.format !== 'step') return;
-      const timer = setTimeout(() => this.api.geometry(details.file.id).subscribe({ next: (again) => this.geometry.set(again), error: () => undefined }), 3000);
-      cleanup(() => clearTimeout(timer));
     });
     effect((cleanup) => {
       const target = this.target();

@@ -78,6 +78,25 @@ describe('the shell', () => {
     expect(document.documentElement.classList.contains('dark')).toBe(true);
   });
 
+  it('follows the machine until somebody chooses', async () => {
+    let change = (_: { matches: boolean }): void => undefined;
+    const plain = Object.getOwnPropertyDescriptor(window, 'matchMedia')!;
+    const machine = { matches: true, addEventListener: (_: string, then: typeof change) => (change = then), addListener: () => undefined };
+    Object.defineProperty(window, 'matchMedia', { ...plain, value: () => machine });
+    const { stage } = await staged();
+    Object.defineProperty(window, 'matchMedia', plain);
+    const dark = () => document.documentElement.classList.contains('dark');
+    expect(dark()).toBe(true);
+    change({ matches: false });
+    await stage.settled();
+    expect([dark(), localStorage.getItem('rule.surface')]).toEqual([false, null]);
+    await stage.click('Dark surface');
+    change({ matches: true });
+    change({ matches: false });
+    await stage.settled();
+    expect(dark()).toBe(true);
+  });
+
   it('asks before unsaved work is left by signing out', async () => {
     const { stage } = await staged();
     let typed: string | null = 'the settings';

@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, effect, inject, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/core';
 import { RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
@@ -10,6 +10,7 @@ import { Palette } from './palette';
 import { Scale } from './scale';
 import { FirstPasswordPage } from './first-password';
 import { SignInPage } from './sign-in';
+import { Surface } from './surface';
 import { TrayBar } from './tray';
 
 const SHORTCUTS = [
@@ -64,14 +65,7 @@ const SHORTCUTS = [
           <rule-jobs />
           <a routerLink="/history" routerLinkActive="on">History</a>
           <a routerLink="/settings" routerLinkActive="on">Settings</a>
-          <button
-            type="button"
-            class="plain"
-            [attr.aria-pressed]="dark()"
-            [title]="dark() ? 'Light' : 'Dark'"
-            aria-label="Dark surface"
-            (click)="dark.set(!dark())"
-          >
+          <button type="button" class="plain" [attr.aria-pressed]="dark()" [title]="dark() ? 'Light' : 'Dark'" aria-label="Dark surface" (click)="turn()">
             {{ dark() ? '☀' : '☾' }}
           </button>
           <button type="button" class="person" [title]="person.displayName + ', ' + person.role + '. Sign out'" (click)="signOut()">
@@ -257,18 +251,15 @@ export class App {
   protected readonly palette = signal(false);
   protected readonly shortcuts = signal(false);
   protected readonly list = SHORTCUTS;
-  protected readonly dark = signal(preference());
+  private readonly surface = inject(Surface);
+  protected readonly dark = this.surface.dark;
 
   constructor() {
     this.store.dispatch(SessionActions.ask());
-    effect(() => {
-      document.documentElement.classList.toggle('dark', this.dark());
-      try {
-        localStorage.setItem('rule.surface', this.dark() ? 'dark' : 'light');
-      } catch {
-        // Without storage the machine's preference decides at the next visit.
-      }
-    });
+  }
+
+  protected turn(): void {
+    this.surface.turn();
   }
 
   protected initials(name: string): string {
@@ -298,14 +289,4 @@ export class App {
     else return;
     event.preventDefault();
   }
-}
-
-function preference(): boolean {
-  try {
-    const kept = localStorage.getItem('rule.surface');
-    if (kept) return kept === 'dark';
-  } catch {
-    // Storage may be closed to pages.
-  }
-  return matchMedia('(prefers-color-scheme: dark)').matches;
 }
