@@ -152,7 +152,7 @@ export default ts.config(
     files: ['apps/web/src/**/*.html'],
     extends: [angular.configs.templateRecommended, angular.configs.templateAccessibility],
     // It takes its name from the label around it.
-    rules: { '@angular-eslint/template/label-has-associated-control': ['error', { controlComponents: ['rule-select'] }] },
+    rules: { '@angular-eslint/template/label-has-associated-control': ['error', { controlComponents: ['rule-check', 'rule-radio', 'rule-select'] }] },
   },
   {
     // Grid and palette handle keys on the focused element and use aria-activedescendant.

@@ -2,6 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, input, output, signal } f
 import { InputView, RowView } from '@rule/core/forms';
 import { isIsoDate } from '@rule/core/values';
 import { InputTextModule } from 'primeng/inputtext';
+import { RuleCheck, RuleRadio } from '../kit';
 import { Count } from '../shared';
 
 /** Suggestions for fields. */
@@ -22,7 +23,7 @@ const MOST_ROWS = 60;
 @Component({
   selector: 'rule-entry-input',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Count, InputTextModule],
+  imports: [Count, InputTextModule, RuleCheck, RuleRadio],
   template: `
     <div class="caption">
       <span [id]="id + '-caption'">{{ view().caption }}</span>
@@ -68,22 +69,19 @@ const MOST_ROWS = 60;
               <div class="options" role="radiogroup" [attr.aria-label]="nameOf(row)">
                 @for (choice of choices(row); track choice) {
                   <label class="option" [class.on]="choice === valueOf(row)">
-                    <input type="radio" [name]="id + '-' + i" [checked]="choice === valueOf(row)" [disabled]="closed()" (change)="say(row, choice)" />{{
-                      choice
-                    }}
+                    <rule-radio [name]="id + '-' + i" [checked]="choice === valueOf(row)" [disabled]="closed()" (choose)="say(row, choice)" />{{ choice }}
                   </label>
                 }
               </div>
             }
             @case ('tick') {
               <label class="tick">
-                <input
-                  type="checkbox"
-                  [attr.aria-label]="nameOf(row)"
+                <rule-check
+                  [ariaLabel]="nameOf(row)"
                   [checked]="valueOf(row) === yes()"
-                  [indeterminate]="row.typed === null && row.state === 'mixed'"
+                  [some]="row.typed === null && row.state === 'mixed'"
                   [disabled]="closed()"
-                  (change)="say(row, $any($event.target).checked ? yes() : no())"
+                  (flip)="say(row, $event ? yes() : no())"
                 />
                 {{ valueOf(row) || (row.state === 'mixed' ? mixed(row) : '(blank)') }}
               </label>

@@ -4,7 +4,7 @@ import { Delivery, DeliveryDraft, Settings, TABLE_FORMATS, WatchedFolder, Watche
 import { sameDefinition } from '@rule/core/schema';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { RuleOption, RuleSelect } from '../kit';
+import { RuleCheck, RuleOption, RuleSelect } from '../kit';
 import { Api, Count, Notices, showInstant, Unsaved } from '../shared';
 import { ExchangeStore } from './exchange.store';
 
@@ -15,7 +15,7 @@ const two = (n: number) => String(n).padStart(2, '0');
 @Component({
   selector: 'rule-deliveries',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleOption, RuleSelect, ButtonModule, Count, FormsModule, InputTextModule],
+  imports: [RuleOption, RuleSelect, ButtonModule, Count, FormsModule, InputTextModule, RuleCheck],
   template: `
     <div class="head">
       <div>
@@ -92,7 +92,7 @@ const two = (n: number) => String(n).padStart(2, '0');
             ><span>Folder on the server</span><input pInputText class="mono" [ngModel]="d.folder" (ngModelChange)="edit({ folder: $event })"
           /></label>
         </div>
-        <label class="tick"><input type="checkbox" [ngModel]="d.active" (ngModelChange)="edit({ active: $event })" />active</label>
+        <label class="tick"><rule-check [checked]="d.active" (flip)="edit({ active: $event })" />active</label>
         <div class="actions top">
           <p-button label="Save" [disabled]="!d.name.trim() || !d.folder.trim() || (d.when === 'release' && !d.state)" (onClick)="save(d)" />
           <p-button severity="secondary" label="Discard" (onClick)="delivery.set(null)" />
@@ -107,12 +107,10 @@ const two = (n: number) => String(n).padStart(2, '0');
           ><input pInputText class="mono" [ngModel]="f.folder" (ngModelChange)="folder.set({ folder: $event, apply: f.apply, active: f.active })"
         /></label>
         <label class="tick"
-          ><input type="checkbox" [ngModel]="f.apply" (ngModelChange)="folder.set({ folder: f.folder, apply: $event, active: f.active })" />apply clear changes
-          immediately; conflicts and refused values always wait here</label
+          ><rule-check [checked]="f.apply" (flip)="folder.set({ folder: f.folder, apply: $event, active: f.active })" />apply clear changes immediately;
+          conflicts and refused values always wait here</label
         >
-        <label class="tick"
-          ><input type="checkbox" [ngModel]="f.active" (ngModelChange)="folder.set({ folder: f.folder, apply: f.apply, active: $event })" />active</label
-        >
+        <label class="tick"><rule-check [checked]="f.active" (flip)="folder.set({ folder: f.folder, apply: f.apply, active: $event })" />active</label>
         <div class="actions top">
           <p-button label="Save" [disabled]="!f.folder.trim()" (onClick)="saveFolder(f)" />
           <p-button severity="secondary" label="Discard" (onClick)="folder.set(null)" />

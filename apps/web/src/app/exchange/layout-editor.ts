@@ -9,7 +9,7 @@ import { InputTextModule } from 'primeng/inputtext';
 import { MultiSelectModule } from 'primeng/multiselect';
 import { Subscription, filter, first, switchMap, timer } from 'rxjs';
 import { Clauses } from '../clauses';
-import { RuleOption, RuleSelect } from '../kit';
+import { RuleCheck, RuleOption, RuleSelect } from '../kit';
 import { Api, CatalogueActions, Count, Notices, catalogueFeature, goesOn, sessionFeature } from '../shared';
 import { ExchangeStore } from './exchange.store';
 
@@ -31,7 +31,7 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
 @Component({
   selector: 'rule-layout-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleOption, RuleSelect, ButtonModule, Clauses, Count, FormsModule, InputTextModule, MultiSelectModule],
+  imports: [RuleOption, RuleSelect, ButtonModule, Clauses, Count, FormsModule, InputTextModule, MultiSelectModule, RuleCheck],
   template: `
     @let c = draft().content;
     <div class="head">
@@ -137,11 +137,7 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
                   (change)="editColumn(i, { header: $any($event.target).value.trim() })"
                 />
                 <label class="tick"
-                  ><input
-                    type="checkbox"
-                    [attr.aria-label]="caption(column) + ' is filled in'"
-                    [ngModel]="column.editable"
-                    (ngModelChange)="editColumn(i, { editable: $event })"
+                  ><rule-check [ariaLabel]="caption(column) + ' is filled in'" [checked]="column.editable" (flip)="editColumn(i, { editable: $event })"
                 /></label>
                 <button type="button" class="link" [disabled]="i === 0" [attr.aria-label]="'Move ' + caption(column) + ' up'" (click)="move(i, -1)">↑</button>
                 <button
@@ -212,9 +208,7 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
             <rule-option value="windows-1252" label="Windows-1252" /> </rule-select
         ></label>
       </div>
-      <label class="tick"
-        ><input type="checkbox" [ngModel]="c.protect" (ngModelChange)="edit({ protect: $event })" />protect read-only cells in the workbook</label
-      >
+      <label class="tick"><rule-check [checked]="c.protect" (flip)="edit({ protect: $event })" />protect read-only cells in the workbook</label>
       <div class="actions top">
         @for (format of formats; track format) {
           <p-button
@@ -233,7 +227,7 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
         <label class="field"><span>Name of the layout</span><input pInputText [ngModel]="draft().name" (ngModelChange)="change({ name: $event })" /></label>
         <label class="field"><span>Purpose</span><input pInputText [ngModel]="draft().purpose" (ngModelChange)="change({ purpose: $event })" /></label>
       </div>
-      <label class="tick"><input type="checkbox" [ngModel]="draft().shared" (ngModelChange)="change({ shared: $event })" />shared with everybody</label>
+      <label class="tick"><rule-check [checked]="draft().shared" (flip)="change({ shared: $event })" />shared with everybody</label>
       <div class="actions top">
         <p-button severity="secondary" [label]="layout() === null ? 'Save the layout' : 'Save'" [disabled]="!draft().name.trim()" (onClick)="save(layout())" />
         @if (layout() !== null) {

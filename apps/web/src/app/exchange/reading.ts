@@ -4,7 +4,7 @@ import { ColumnChoice, ReadingChoice, TakeBackView } from '@rule/contract';
 import { ColumnMatch, DELIMITERS, READ_ENCODINGS } from '@rule/core/exchange';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { RuleOption, RuleSelect } from '../kit';
+import { RuleCheck, RuleOption, RuleSelect } from '../kit';
 import { catalogueFeature, Count, sessionFeature } from '../shared';
 import { ExchangeStore } from './exchange.store';
 
@@ -22,7 +22,7 @@ const MATCHED: Readonly<Record<string, string>> = {
 @Component({
   selector: 'rule-table-reading',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleOption, RuleSelect, ButtonModule, Count, FormsModule],
+  imports: [RuleOption, RuleSelect, ButtonModule, Count, FormsModule, RuleCheck],
   template: `
     @let i = inspection();
     <div class="head">
@@ -156,8 +156,7 @@ const MATCHED: Readonly<Record<string, string>> = {
       </section>
     }
     <label class="tick"
-      ><input type="checkbox" [ngModel]="onlyBlanks()" (ngModelChange)="onlyBlanks.set($event)" />take values only where Rule holds none, as for values of an
-      older system</label
+      ><rule-check [checked]="onlyBlanks()" (flip)="onlyBlanks.set($event)" />take values only where Rule holds none, as for values of an older system</label
     >
   `,
   styles: `

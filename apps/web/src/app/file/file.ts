@@ -10,7 +10,7 @@ import { catchError, exhaustMap, interval, of, startWith, takeWhile } from 'rxjs
 import { ButtonModule } from 'primeng/button';
 import { DialogModule } from 'primeng/dialog';
 import { InputTextModule } from 'primeng/inputtext';
-import { RuleOption, RuleSelect } from '../kit';
+import { RuleCheck, RuleOption, RuleSelect } from '../kit';
 import {
   Api,
   Bench,
@@ -65,7 +65,7 @@ const plain = (n: number): string => (n === 0 ? '0' : Math.abs(n) >= 1e7 || Math
 @Component({
   selector: 'rule-file-page',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleOption, RuleSelect, Bench, ButtonModule, Count, DialogModule, ExactName, FileLink, FormsModule, InputTextModule, RouterLink, Way],
+  imports: [RuleOption, RuleSelect, Bench, ButtonModule, Count, DialogModule, ExactName, FileLink, FormsModule, InputTextModule, RouterLink, Way, RuleCheck],
   template: `
     <rule-bench label="File" [index]="false">
       @if (error(); as text) {
@@ -128,12 +128,11 @@ const plain = (n: number): string => (n === 0 ? '0' : Math.abs(n) >= 1e7 || Math
                         @if (holder.key === '' && mayEdit()) {
                           <td>
                             @if (value.place === 'property' && value.held.text) {
-                              <input
-                                type="checkbox"
-                                [attr.aria-label]="'Choose ' + value.name + ' for copying'"
+                              <rule-check
+                                [ariaLabel]="'Choose ' + value.name + ' for copying'"
                                 [checked]="copied().has(value.name)"
                                 (click)="$event.stopPropagation()"
-                                (change)="tick(value.name)"
+                                (flip)="tick(value.name)"
                               />
                             }
                           </td>

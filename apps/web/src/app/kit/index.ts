@@ -1,1 +1,3 @@
 export * from './select';
+export { RuleCheck } from './check';
+export { RuleRadio } from './radio';

@@ -4,7 +4,7 @@ import { Check, KINDS, Kind, STRANGERS } from '@rule/core/schema';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { RuleOption, RuleSelect } from '../kit';
+import { RuleCheck, RuleOption, RuleSelect } from '../kit';
 import { Api, Notices, sessionFeature, workingCopy } from '../shared';
 import { RuleField } from '../rule-field';
 import { SchemaStore } from './schema.store';
@@ -15,7 +15,7 @@ type Row = Omit<Check, 'id'> & { readonly id: number | null };
 @Component({
   selector: 'rule-schema-checks',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleOption, RuleSelect, ButtonModule, FormsModule, InputTextModule, RuleField],
+  imports: [RuleOption, RuleSelect, ButtonModule, FormsModule, InputTextModule, RuleField, RuleCheck],
   template: `
     <div class="head">
       <div>
@@ -46,9 +46,7 @@ type Row = Omit<Check, 'id'> & { readonly id: number | null };
             <span>Applies to</span>
             <div class="kinds">
               @for (kind of kinds; track kind) {
-                <label
-                  ><input type="checkbox" [disabled]="!mayAdminister()" [checked]="row.kinds.includes(kind)" (change)="toggle(i, kind)" /> {{ kind }}</label
-                >
+                <label><rule-check [disabled]="!mayAdminister()" [checked]="row.kinds.includes(kind)" (flip)="toggle(i, kind)" /> {{ kind }}</label>
               }
             </div>
           </div>
@@ -116,9 +114,6 @@ type Row = Omit<Check, 'id'> & { readonly id: number | null };
     }
     .line > .link {
       margin-top: 26px;
-    }
-    input[type='checkbox'] {
-      accent-color: var(--verdigris);
     }
   `,
 })

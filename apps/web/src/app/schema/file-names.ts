@@ -9,7 +9,7 @@ import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { finalize } from 'rxjs';
 import { RuleField } from '../rule-field';
-import { RuleOption, RuleSelect } from '../kit';
+import { RuleCheck, RuleOption, RuleSelect } from '../kit';
 import { Api, Count, FileLink, inPieces, Notices, problemOf, sessionFeature, TrayActions, trayFeature, Unsaved } from '../shared';
 import { SchemaStore } from './schema.store';
 
@@ -20,7 +20,7 @@ const MOST_SHOWN = 300;
 @Component({
   selector: 'rule-file-names',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleOption, RuleSelect, ButtonModule, Count, FileLink, FormsModule, InputTextModule, RuleField],
+  imports: [RuleOption, RuleSelect, ButtonModule, Count, FileLink, FormsModule, InputTextModule, RuleField, RuleCheck],
   template: `
     <div class="head">
       <div>
@@ -44,7 +44,7 @@ const MOST_SHOWN = 300;
             <span>For</span>
             @for (kind of kinds; track kind) {
               <label class="tick"
-                ><input type="checkbox" [disabled]="!mayAdminister()" [checked]="rule.kinds.includes(kind)" (change)="toggleKind(i, kind)" /> {{ kind }}</label
+                ><rule-check [disabled]="!mayAdminister()" [checked]="rule.kinds.includes(kind)" (flip)="toggleKind(i, kind)" /> {{ kind }}</label
               >
             }
           </div>
@@ -109,10 +109,7 @@ const MOST_SHOWN = 300;
                   <button pButton type="button" (click)="rename()">Put {{ renames().length | count: 'new name' }} in the tray</button>
                 }
                 @if (copies().length) {
-                  <label
-                    ><input type="checkbox" [checked]="replace()" (change)="replace.set(!replace())" /> in place of the originals in drawings and
-                    assemblies</label
-                  >
+                  <label><rule-check [checked]="replace()" (flip)="replace.set(!replace())" /> in place of the originals in drawings and assemblies</label>
                   <button pButton type="button" (click)="copy()">Make {{ copies().length | count: 'copy' }}</button>
                 }
               </div>

@@ -6,7 +6,7 @@ import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { RuleOption, RuleSelect } from '../kit';
+import { RuleCheck, RuleOption, RuleSelect } from '../kit';
 import { Api, Count, Notices, sessionFeature, showInstant, TrayActions, workingCopy } from '../shared';
 import { SchemaStore } from './schema.store';
 
@@ -17,7 +17,7 @@ const draftOfRow = ({ name, columns, choices, goesWith }: ChoiceListRow): Choice
 @Component({
   selector: 'rule-choice-lists',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleOption, RuleSelect, ButtonModule, Count, FormsModule, InputTextModule],
+  imports: [RuleOption, RuleSelect, ButtonModule, Count, FormsModule, InputTextModule, RuleCheck],
   template: `
     @let d = draft();
     <div class="head">
@@ -121,12 +121,11 @@ const draftOfRow = ({ name, columns, choices, goesWith }: ChoiceListRow): Choice
                     </td>
                   }
                   <td>
-                    <input
-                      type="checkbox"
+                    <rule-check
                       [disabled]="!mayAdminister()"
-                      [attr.aria-label]="choice.value + ' is retired'"
+                      [ariaLabel]="choice.value + ' is retired'"
                       [checked]="choice.retired"
-                      (change)="set(i, { retired: !choice.retired, replacedBy: null })"
+                      (flip)="set(i, { retired: !choice.retired, replacedBy: null })"
                     />
                   </td>
                   <td>
@@ -288,9 +287,6 @@ const draftOfRow = ({ name, columns, choices, goesWith }: ChoiceListRow): Choice
     ul {
       margin: 6px 0;
       padding-left: 18px;
-    }
-    input[type='checkbox'] {
-      accent-color: var(--verdigris);
     }
   `,
 })

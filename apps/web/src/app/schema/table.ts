@@ -6,7 +6,7 @@ import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { RuleOption, RuleSelect } from '../kit';
+import { RuleCheck, RuleOption, RuleSelect } from '../kit';
 import { Count, ExactName, Notices, sessionFeature, TYPE_NAMES, Unsaved } from '../shared';
 import { tidy } from './draft';
 import { SchemaStore } from './schema.store';
@@ -15,7 +15,7 @@ import { SchemaStore } from './schema.store';
 @Component({
   selector: 'rule-schema-table',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleOption, RuleSelect, ButtonModule, Count, ExactName, FormsModule, InputTextModule],
+  imports: [RuleOption, RuleSelect, ButtonModule, Count, ExactName, FormsModule, InputTextModule, RuleCheck],
   template: `
     <div class="head">
       <div>
@@ -88,23 +88,21 @@ import { SchemaStore } from './schema.store';
               <td class="kinds">
                 @for (kind of kinds; track kind) {
                   <label [title]="kind"
-                    ><input
-                      type="checkbox"
+                    ><rule-check
                       [disabled]="!mayAdminister()"
-                      [attr.aria-label]="property.caption + ' applies to ' + kind"
+                      [ariaLabel]="property.caption + ' applies to ' + kind"
                       [checked]="d.kinds.includes(kind)"
-                      (change)="toggle(property, kind)"
+                      (flip)="toggle(property, kind)"
                     />{{ kind[0] }}</label
                   >
                 }
               </td>
               <td>
-                <input
-                  type="checkbox"
+                <rule-check
                   [disabled]="!mayAdminister()"
-                  [attr.aria-label]="property.caption + ' is required'"
+                  [ariaLabel]="property.caption + ' is required'"
                   [checked]="d.required"
-                  (change)="edit(property, { required: !d.required })"
+                  (flip)="edit(property, { required: !d.required })"
                 />
               </td>
               <td class="num">
@@ -161,9 +159,6 @@ import { SchemaStore } from './schema.store';
       top: 0;
       background: var(--panel);
       z-index: 1;
-    }
-    input[type='checkbox'] {
-      accent-color: var(--verdigris);
     }
   `,
 })

@@ -1,4 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { RuleCheck } from '../kit/check';
 import { FormsModule } from '@angular/forms';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { NavigationEnd, Router, RouterLink } from '@angular/router';
@@ -13,7 +14,7 @@ import { Api, CatalogueActions, Count, FileLink, LinePlace, Notices, plainHeld, 
 @Component({
   selector: 'rule-tray',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, Count, FileLink, FormsModule, LinePlace, RouterLink, ScrollingModule],
+  imports: [ButtonModule, Count, FileLink, FormsModule, LinePlace, RouterLink, ScrollingModule, RuleCheck],
   template: `
     @if (open()) {
       <section class="sheet" aria-label="Pending changes">
@@ -66,7 +67,7 @@ import { Api, CatalogueActions, Count, FileLink, LinePlace, Notices, plainHeld, 
         @if (lines().length) {
           <div class="card lines" role="table" aria-label="Lines">
             <div class="row header" role="row">
-              <span role="columnheader"><input type="checkbox" aria-label="Accept all lines" [checked]="allAccepted()" (change)="acceptAll()" /></span>
+              <span role="columnheader"><rule-check ariaLabel="Accept all lines" [checked]="allAccepted()" (flip)="acceptAll()" /></span>
               <span role="columnheader">File</span><span role="columnheader">Where</span><span role="columnheader">Now</span
               ><span role="columnheader">Becomes</span><span role="columnheader">Why</span><span role="columnheader"></span>
             </div>
@@ -78,9 +79,7 @@ import { Api, CatalogueActions, Count, FileLink, LinePlace, Notices, plainHeld, 
                 [class.aside]="!line.accepted"
                 [class.broken]="line.verdict === 'conflict' || line.refused"
               >
-                <span role="cell"
-                  ><input type="checkbox" [attr.aria-label]="'Accept ' + line.path + ' ' + line.name" [checked]="line.accepted" (change)="accept(line)"
-                /></span>
+                <span role="cell"><rule-check [ariaLabel]="'Accept ' + line.path + ' ' + line.name" [checked]="line.accepted" (flip)="accept(line)" /></span>
                 <span role="cell" class="path"><rule-file [id]="line.file" [path]="line.path" /></span>
                 <span role="cell"><rule-line-place [line]="line" /></span>
                 <span role="cell" class="mono" [title]="held(line.current)">{{ held(line.current) }}</span>

@@ -4,6 +4,7 @@ import { ClassRow, ClassesDraft, Clause, clauseProblem } from '@rule/contract';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
+import { RuleCheck } from '../kit';
 import { Api, Notices, problemOf, sessionFeature, workingCopy } from '../shared';
 import { Clauses } from '../clauses';
 import { count } from '@rule/core/words';
@@ -14,7 +15,7 @@ type Draft = ClassesDraft['classes'][number];
 @Component({
   selector: 'rule-classes',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, Clauses, FormsModule, InputTextModule],
+  imports: [ButtonModule, Clauses, FormsModule, InputTextModule, RuleCheck],
   template: `
     <p class="soft">The first matching class applies. A file has one class or none.</p>
     @if (error(); as text) {
@@ -32,10 +33,7 @@ type Draft = ClassesDraft['classes'][number];
               [ngModel]="entry.name"
               (ngModelChange)="edit(i, { name: $event })"
             />
-            <label
-              ><input type="checkbox" [ngModel]="entry.statedMass" (ngModelChange)="edit(i, { statedMass: $event })" /> the written mass leads (bought
-              parts)</label
-            >
+            <label><rule-check [checked]="entry.statedMass" (flip)="edit(i, { statedMass: $event })" /> the written mass leads (bought parts)</label>
             <span class="soft end">{{ filesOf(entry) }}</span>
             <button type="button" class="link" [disabled]="i === 0" [attr.aria-label]="'up: ' + entry.name" (click)="move(i, -1)">up</button>
             <button type="button" class="link" [disabled]="i === drafts().length - 1" [attr.aria-label]="'down: ' + entry.name" (click)="move(i, 1)">
@@ -71,9 +69,6 @@ type Draft = ClassesDraft['classes'][number];
     }
     .end {
       margin-left: auto;
-    }
-    input[type='checkbox'] {
-      accent-color: var(--verdigris);
     }
   `,
 })

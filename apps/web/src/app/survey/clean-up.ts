@@ -10,7 +10,7 @@ import { ButtonModule } from 'primeng/button';
 import { DialogModule } from 'primeng/dialog';
 import { InputTextModule } from 'primeng/inputtext';
 import { Subscription } from 'rxjs';
-import { RuleOption, RuleSelect } from '../kit';
+import { RuleCheck, RuleOption, RuleRadio, RuleSelect } from '../kit';
 import { Api, Count, ExactName, FileLink, Notices, problemOf, sessionFeature, TrayActions } from '../shared';
 
 const LEVELS: readonly Level[] = ['document', 'variant', 'copy', 'body', 'occurrence'];
@@ -47,7 +47,7 @@ export function titleOf(action: CleanUp): string {
 @Component({
   selector: 'rule-clean-up',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleOption, RuleSelect, ButtonModule, Count, DialogModule, ExactName, FileLink, FormsModule, InputTextModule],
+  imports: [RuleOption, RuleSelect, ButtonModule, Count, DialogModule, ExactName, FileLink, FormsModule, InputTextModule, RuleCheck, RuleRadio],
   template: `
     <p-dialog
       closeAriaLabel="Close"
@@ -144,7 +144,7 @@ export function titleOf(action: CleanUp): string {
           <fieldset>
             <legend>At levels</legend>
             @for (level of levels; track level) {
-              <label><input type="checkbox" [checked]="chosenLevels().includes(level)" (change)="toggle(level)" /> {{ level }}</label>
+              <label><rule-check [checked]="chosenLevels().includes(level)" (flip)="toggle(level)" /> {{ level }}</label>
             }
             <span class="soft">{{ chosenLevels().length ? '' : 'none ticked: all' }}</span>
           </fieldset>
@@ -185,7 +185,11 @@ export function titleOf(action: CleanUp): string {
                       <td>
                         @for (value of clash.values; track value.name) {
                           <label class="choice"
-                            ><input type="radio" [name]="clash.file + clash.holder" (change)="choose(clash.file, clash.holder, value.name)" />
+                            ><rule-radio
+                              [name]="clash.file + clash.holder"
+                              [checked]="isChosen(clash.file, clash.holder, value.name)"
+                              (choose)="choose(clash.file, clash.holder, value.name)"
+                            />
                             <span class="mono">{{ value.text }}</span> <small class="soft">{{ value.name }}</small></label
                           >
                         }
@@ -309,9 +313,6 @@ export function titleOf(action: CleanUp): string {
       margin-right: 14px;
       align-items: baseline;
     }
-    input {
-      accent-color: var(--verdigris);
-    }
   `,
 })
 export class CleanUpDialog {
@@ -404,6 +405,9 @@ export class CleanUpDialog {
   }
   protected toggle(level: Level): void {
     this.chosenLevels.update((list) => (list.includes(level) ? list.filter((other) => other !== level) : [...list, level]));
+  }
+  protected isChosen(file: number, holder: string, name: string): boolean {
+    return this.chosen().some((entry) => entry.file === file && entry.holder === holder && entry.name === name);
   }
   protected choose(file: number, holder: string, name: string): void {
     this.chosen.update((list) => [...list.filter((entry) => entry.file !== file || entry.holder !== holder), { file, holder, name }]);

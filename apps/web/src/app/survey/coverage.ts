@@ -5,7 +5,7 @@ import { count } from '@rule/core/words';
 import type { EChartsCoreOption } from 'echarts/core';
 import { NgxEchartsDirective, provideEchartsCore } from 'ngx-echarts';
 import { asHtml, chartBase, echarts, themeColour } from '../charts';
-import { RuleOption, RuleSelect } from '../kit';
+import { RuleCheck, RuleOption, RuleSelect } from '../kit';
 import { Api, ExactName, problemOf } from '../shared';
 
 /** A cell of the map: a name or record field for one kind, class, folder or level. */
@@ -23,7 +23,7 @@ type Order = (typeof ORDERS)[number];
 @Component({
   selector: 'rule-coverage',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleOption, RuleSelect, ExactName, FormsModule, NgxEchartsDirective],
+  imports: [RuleOption, RuleSelect, ExactName, FormsModule, NgxEchartsDirective, RuleCheck],
   providers: [provideEchartsCore({ echarts })],
   template: `
     <div class="bar">
@@ -58,7 +58,7 @@ type Order = (typeof ORDERS)[number];
             <rule-option [value]="entry.key" label="{{ entry.label }}" />
           }</rule-select
       ></label>
-      <label><input type="checkbox" name="table" [ngModel]="asTable()" (ngModelChange)="asTable.set($event)" /> as a table</label>
+      <label><rule-check [checked]="asTable()" (flip)="asTable.set($event)" /> as a table</label>
     </div>
     @if (error(); as text) {
       <p class="note bad" role="alert">{{ text }}</p>

@@ -7,7 +7,7 @@ import { count } from '@rule/core/words';
 import { ButtonModule } from 'primeng/button';
 import { DialogModule } from 'primeng/dialog';
 import { InputTextModule } from 'primeng/inputtext';
-import { RuleOption, RuleSelect } from '../kit';
+import { RuleCheck, RuleOption, RuleSelect } from '../kit';
 import { Api, Count, ExactName, Notices, problemOf, TYPE_NAMES } from '../shared';
 
 interface Row extends FoundDraft {
@@ -18,7 +18,7 @@ interface Row extends FoundDraft {
 @Component({
   selector: 'rule-found-drafts',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleOption, RuleSelect, ButtonModule, Count, DialogModule, ExactName, FormsModule, InputTextModule],
+  imports: [RuleOption, RuleSelect, ButtonModule, Count, DialogModule, ExactName, FormsModule, InputTextModule, RuleCheck],
   template: `
     <p-dialog
       closeAriaLabel="Close"
@@ -50,7 +50,7 @@ interface Row extends FoundDraft {
           <tbody>
             @for (row of rows(); track row.found; let i = $index) {
               <tr>
-                <td><input type="checkbox" [attr.aria-label]="'Define ' + row.found" [checked]="row.take" (change)="change(i, { take: !row.take })" /></td>
+                <td><rule-check [ariaLabel]="'Define ' + row.found" [checked]="row.take" (flip)="change(i, { take: !row.take })" /></td>
                 <td>
                   <rule-exact-name [name]="row.found" /><br /><small class="soft">{{ row.files }} files</small>
                 </td>
@@ -102,7 +102,7 @@ interface Row extends FoundDraft {
                 </td>
                 <td class="kinds">
                   @for (kind of kinds; track kind) {
-                    <label><input type="checkbox" [checked]="row.draft.kinds.includes(kind)" (change)="toggle(i, kind)" /> {{ kind }}</label>
+                    <label><rule-check [checked]="row.draft.kinds.includes(kind)" (flip)="toggle(i, kind)" /> {{ kind }}</label>
                   }
                 </td>
                 <td>
@@ -157,9 +157,6 @@ interface Row extends FoundDraft {
     .kinds label {
       display: block;
       white-space: nowrap;
-    }
-    input[type='checkbox'] {
-      accent-color: var(--verdigris);
     }
   `,
 })

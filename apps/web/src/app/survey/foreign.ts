@@ -9,7 +9,7 @@ import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { Subscription } from 'rxjs';
-import { RuleOption, RuleSelect } from '../kit';
+import { RuleCheck, RuleOption, RuleSelect } from '../kit';
 import { Api, Count, ExactName, FileLink, Notices, problemOf, sessionFeature, TrayActions } from '../shared';
 import { Clauses } from '../clauses';
 import { ForeignDraft } from './foreign-draft';
@@ -43,7 +43,7 @@ export const pairsOf = (text: string): { theirs: string; ours: string }[] =>
 @Component({
   selector: 'rule-foreign',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleOption, RuleSelect, ButtonModule, Clauses, Count, ExactName, FileLink, FormsModule, InputTextModule],
+  imports: [RuleOption, RuleSelect, ButtonModule, Clauses, Count, ExactName, FileLink, FormsModule, InputTextModule, RuleCheck],
   template: `
     <div class="bar">
       <label
@@ -127,10 +127,9 @@ export const pairsOf = (text: string): { theirs: string; ours: string }[] =>
                       (change)="convert(i, { pairs: pairs($any($event.target).value) })"
                     ></textarea>
                     <label
-                      ><input
-                        type="checkbox"
+                      ><rule-check
                         [checked]="row.convert.others === 'refuse'"
-                        (change)="convert(i, { others: row.convert.others === 'refuse' ? 'keep' : 'refuse' })"
+                        (flip)="convert(i, { others: row.convert.others === 'refuse' ? 'keep' : 'refuse' })"
                       />
                       refuse others</label
                     >
@@ -199,7 +198,7 @@ export const pairsOf = (text: string): { theirs: string; ours: string }[] =>
               <rule-option value="keep ours" label="keep ours" />
               <rule-option value="take theirs" label="take theirs" /> </rule-select
           ></label>
-          <label><input type="checkbox" name="keep" [ngModel]="keep()" (ngModelChange)="keep.set($event)" /> leave their names in the files</label>
+          <label><rule-check [checked]="keep()" (flip)="keep.set($event)" /> leave their names in the files</label>
         </div>
         <p class="note" role="status">
           <b>{{ arriving() | count: 'value' }}</b> would arrive in {{ p.files | count: 'file' }}. {{ refusedCount() }} would be refused,
@@ -292,9 +291,6 @@ export const pairsOf = (text: string): { theirs: string; ours: string }[] =>
     button.chip {
       padding: 1px 8px;
       margin-bottom: 4px;
-    }
-    input[type='checkbox'] {
-      accent-color: var(--verdigris);
     }
   `,
 })

@@ -1,6 +1,7 @@
 import { ScrollingModule } from '@angular/cdk/scrolling';
 import { ChangeDetectionStrategy, Component, computed, input, model, output, signal } from '@angular/core';
 import { KINDS } from '@rule/core/schema';
+import { RuleCheck } from '../kit';
 import { ExactName } from '../shared';
 import { NameRow } from './survey.store';
 
@@ -22,7 +23,7 @@ type Key = (typeof COLUMNS)[number]['key'];
 @Component({
   selector: 'rule-found-names',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ExactName, ScrollingModule],
+  imports: [ExactName, ScrollingModule, RuleCheck],
   template: `
     <div class="card lines" role="table" aria-label="Written names" [attr.aria-rowcount]="shown().length">
       <div class="row header" role="row">
@@ -49,13 +50,12 @@ type Key = (typeof COLUMNS)[number]['key'];
             (keydown.space)="toggle(row.name); $event.preventDefault()"
           >
             <span role="cell"
-              ><input
-                type="checkbox"
+              ><rule-check
                 tabindex="-1"
-                [attr.aria-label]="'Choose ' + row.name"
+                [ariaLabel]="'Choose ' + row.name"
                 [checked]="ticked().has(row.name)"
                 (click)="$event.stopPropagation()"
-                (change)="toggle(row.name)"
+                (flip)="toggle(row.name)"
             /></span>
             <span role="cell" [title]="row.name"><rule-exact-name [name]="row.name" /></span>
             <span role="cell" [class]="row.status === 'known' ? 'good' : row.status === 'alike' ? 'bad' : 'warn'" [title]="said(row)">{{ said(row) }}</span>
@@ -85,9 +85,6 @@ type Key = (typeof COLUMNS)[number]['key'];
     .none {
       margin: 8px 10px;
       color: var(--soft);
-    }
-    input[type='checkbox'] {
-      accent-color: var(--verdigris);
     }
   `,
 })

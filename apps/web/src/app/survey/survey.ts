@@ -10,6 +10,7 @@ import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { DialogModule } from 'primeng/dialog';
 import { InputTextModule } from 'primeng/inputtext';
+import { RuleRadio } from '../kit';
 import {
   Api,
   Bench,
@@ -75,6 +76,7 @@ const PLURAL: Readonly<Record<string, string>> = { part: 'Parts', assembly: 'Ass
     Uploads,
     ValuesOf,
     Way,
+    RuleRadio,
   ],
   providers: [SurveyStore],
   template: `
@@ -404,9 +406,8 @@ const PLURAL: Readonly<Record<string, string>> = { part: 'Parts', assembly: 'Ass
         /></label>
         <div class="field" role="radiogroup" aria-label="Where its files are">
           <label
-            ><input type="radio" name="kind" [checked]="newKind() === 'folder'" (change)="newKind.set('folder')" /> a folder on the server, read where it
-            stands</label
-          ><br /><label><input type="radio" name="kind" [checked]="newKind() === 'upload'" (change)="newKind.set('upload')" /> uploaded files</label>
+            ><rule-radio name="kind" [checked]="newKind() === 'folder'" (choose)="newKind.set('folder')" /> a folder on the server, read where it stands</label
+          ><br /><label><rule-radio name="kind" [checked]="newKind() === 'upload'" (choose)="newKind.set('upload')" /> uploaded files</label>
         </div>
         @if (newKind() === 'folder') {
           <label class="field"

@@ -3,13 +3,14 @@ import { OtherName, TwinRow } from '@rule/contract';
 import { Property } from '@rule/core/schema';
 import { CleanUp } from '@rule/core/survey';
 import { ButtonModule } from 'primeng/button';
+import { RuleCheck, RuleRadio } from '../kit';
 import { Count, ExactName } from '../shared';
 
 /** Groups of names that probably mean the same, with reasons, counts and contradictions. */
 @Component({
   selector: 'rule-twins',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, Count, ExactName],
+  imports: [ButtonModule, Count, ExactName, RuleCheck, RuleRadio],
   template: `
     @if (!rows()) {
       <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
@@ -39,12 +40,11 @@ import { Count, ExactName } from '../shared';
               @for (entry of group.names; track entry.name) {
                 <tr>
                   <td>
-                    <input
-                      type="radio"
+                    <rule-radio
                       [name]="keyOf(group)"
-                      [attr.aria-label]="'Keep ' + entry.name"
+                      [ariaLabel]="'Keep ' + entry.name"
                       [checked]="entry.name === targetOf(group)"
-                      (change)="target(group, entry.name)"
+                      (choose)="target(group, entry.name)"
                     />
                   </td>
                   <td>
@@ -54,12 +54,11 @@ import { Count, ExactName } from '../shared';
                   <td class="num">{{ entry.files }}</td>
                   <td class="num">{{ entry.filled }}</td>
                   <td>
-                    <input
-                      type="checkbox"
-                      [attr.aria-label]="entry.name + ' belongs to the group'"
+                    <rule-check
+                      [ariaLabel]="entry.name + ' belongs to the group'"
                       [checked]="!out().has(keyOf(group) + entry.name)"
                       [disabled]="entry.name === targetOf(group)"
-                      (change)="leave(group, entry.name)"
+                      (flip)="leave(group, entry.name)"
                     />
                   </td>
                 </tr>
@@ -111,9 +110,6 @@ import { Count, ExactName } from '../shared';
     th:first-child,
     td:first-child {
       width: 52px;
-    }
-    input {
-      accent-color: var(--verdigris);
     }
     section .list td:last-child {
       white-space: nowrap;

@@ -9,7 +9,7 @@ import { NgxEchartsDirective, provideEchartsCore } from 'ngx-echarts';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { chartBase, echarts, themeColour } from '../charts';
-import { RuleOption, RuleSelect } from '../kit';
+import { RuleCheck, RuleOption, RuleSelect } from '../kit';
 import { Api, Count, ExactName, problemOf } from '../shared';
 
 const BINS = 12;
@@ -54,7 +54,7 @@ export function barsOf(values: readonly ValueCount[]): Bar[] {
 @Component({
   selector: 'rule-values-of',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleOption, RuleSelect, ButtonModule, Count, ExactName, FormsModule, InputTextModule, NgxEchartsDirective, ScrollingModule],
+  imports: [RuleOption, RuleSelect, ButtonModule, Count, ExactName, FormsModule, InputTextModule, NgxEchartsDirective, ScrollingModule, RuleCheck],
   providers: [provideEchartsCore({ echarts })],
   template: `
     <label class="field pick"
@@ -196,9 +196,7 @@ export function barsOf(values: readonly ValueCount[]): Bar[] {
           </div>
           <cdk-virtual-scroll-viewport itemSize="32" role="rowgroup" [style.height]="'min(38vh, ' + 32 * listed().length + 'px)'">
             <div class="row" role="row" *cdkVirtualFor="let value of listed()">
-              <span role="cell"
-                ><input type="checkbox" [attr.aria-label]="'Choose ' + value.text" [checked]="ticked().has(value.text)" (change)="tick(value.text)"
-              /></span>
+              <span role="cell"><rule-check [ariaLabel]="'Choose ' + value.text" [checked]="ticked().has(value.text)" (flip)="tick(value.text)" /></span>
               <span role="cell" class="mono" [title]="value.text"><rule-exact-name [name]="value.text" /> {{ value.unit ?? '' }}</span>
               <span role="cell" class="num">{{ value.files }}</span>
               <span role="cell">
@@ -245,9 +243,6 @@ export function barsOf(values: readonly ValueCount[]): Bar[] {
     }
     .top h2 {
       margin: 0;
-    }
-    input[type='checkbox'] {
-      accent-color: var(--verdigris);
     }
   `,
 })

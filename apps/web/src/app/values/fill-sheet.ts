@@ -24,7 +24,7 @@ import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { Subscription, debounceTime, Subject, switchMap, catchError, of } from 'rxjs';
 import { EntryFormView, FieldEdit, Suggestions } from '../entry-form';
-import { RuleOption, RuleSelect } from '../kit';
+import { RuleCheck, RuleOption, RuleSelect } from '../kit';
 import {
   Api,
   catalogueFeature,
@@ -63,7 +63,7 @@ interface Outdated {
 @Component({
   selector: 'rule-fill-sheet',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleOption, RuleSelect, ButtonModule, Count, EntryFormView, FileLink, FormsModule, InputTextModule, ScrollingModule],
+  imports: [RuleOption, RuleSelect, ButtonModule, Count, EntryFormView, FileLink, FormsModule, InputTextModule, ScrollingModule, RuleCheck],
   template: `
     <div #sheet class="sheet" role="dialog" aria-modal="false" [attr.aria-label]="title()" tabindex="-1" (keydown)="key($event)">
       <header>
@@ -130,8 +130,7 @@ interface Outdated {
             <p class="soft">Values of {{ s.path }}; those that are ticked are filled in.</p>
             @for (value of s.values; track value.key) {
               <label class="one"
-                ><input type="checkbox" [checked]="value.on" (change)="tick(value.key)" /> {{ value.caption }}:
-                <span class="mono">{{ value.text }}</span></label
+                ><rule-check [checked]="value.on" (flip)="tick(value.key)" /> {{ value.caption }}: <span class="mono">{{ value.text }}</span></label
               >
             }
             <button pButton type="button" [disabled]="!ticked()" (click)="copy()">Fill in {{ ticked() | count: 'value' }}</button>
@@ -154,7 +153,7 @@ interface Outdated {
           @if (savable().length) {
             <div class="keep">
               <input pInputText aria-label="Name for the saved values" placeholder="name" [ngModel]="setName()" (ngModelChange)="setName.set($event)" />
-              <label><input type="checkbox" [checked]="setShared()" (change)="setShared.set(!setShared())" /> for everyone</label>
+              <label><rule-check [checked]="setShared()" (flip)="setShared.set(!setShared())" /> for everyone</label>
               <button pButton type="button" [disabled]="!setName().trim()" (click)="saveSet()">Save {{ savable().length | count: 'entered value' }}</button>
             </div>
           }
@@ -167,16 +166,14 @@ interface Outdated {
               <div class="classes" role="group" aria-label="Classes that are filled in">
                 @for (entry of classes(); track entry.name) {
                   <label
-                    ><input type="checkbox" [checked]="entry.on" (change)="leaveClass(entry.name, entry.on)" /> {{ entry.name || 'no class' }} ({{
-                      entry.files
-                    }})</label
+                    ><rule-check [checked]="entry.on" (flip)="leaveClass(entry.name, entry.on)" /> {{ entry.name || 'no class' }} ({{ entry.files }})</label
                   >
                 }
               </div>
             }
             <cdk-virtual-scroll-viewport [itemSize]="28" class="list">
               <div class="file" *cdkVirtualFor="let file of mutableFiles()" [class.off]="left().has(file.id)">
-                <input type="checkbox" [attr.aria-label]="'fill in ' + file.path" [checked]="!left().has(file.id)" (change)="leave(file.id)" />
+                <rule-check [ariaLabel]="'fill in ' + file.path" [checked]="!left().has(file.id)" (flip)="leave(file.id)" />
                 <rule-file [id]="file.id" [path]="file.path" [text]="file.name" />
                 @if (file.lock) {
                   <span class="mark warn" [title]="'The file ' + lockWords(file)">locked</span>

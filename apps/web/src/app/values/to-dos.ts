@@ -2,6 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, output, s
 import { ToDo } from '@rule/contract';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
+import { RuleCheck } from '../kit';
 import { Api, CatalogueActions, Count, FileLink, Notices, problemOf, sessionFeature, showInstant, TrayActions, trayFeature } from '../shared';
 import { count } from '@rule/core/words';
 
@@ -9,7 +10,7 @@ import { count } from '@rule/core/words';
 @Component({
   selector: 'rule-to-dos',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, Count, FileLink],
+  imports: [ButtonModule, Count, FileLink, RuleCheck],
   template: `
     <div class="head">
       <div>
@@ -17,7 +18,7 @@ import { count } from '@rule/core/words';
         <p>New and changed files that lack a name or a required value. Files leave this list once complete.</p>
       </div>
       <div class="actions">
-        <label><input type="checkbox" [checked]="mineOnly()" (change)="mineOnly.set(!mineOnly())" /> only mine</label>
+        <label><rule-check [checked]="mineOnly()" (flip)="mineOnly.set(!mineOnly())" /> only mine</label>
         @if (mayEdit() && chosen().size) {
           <button pButton type="button" (click)="fill.emit([...chosen()])">Fill in {{ chosen().size | count: 'file' }} …</button>
           <button pButton type="button" class="p-button-text" (click)="names()">Add missing names to the tray</button>
@@ -37,7 +38,7 @@ import { count } from '@rule/core/words';
         <table class="list">
           <thead>
             <tr>
-              <th><input type="checkbox" aria-label="Choose all" [checked]="chosen().size === shown().length" (change)="chooseAll()" /></th>
+              <th><rule-check ariaLabel="Choose all" [checked]="chosen().size === shown().length" (flip)="chooseAll()" /></th>
               <th>File</th>
               <th>Class</th>
               <th>Owner</th>
@@ -49,7 +50,7 @@ import { count } from '@rule/core/words';
           <tbody>
             @for (entry of shown(); track entry.file) {
               <tr>
-                <td><input type="checkbox" [attr.aria-label]="'Choose ' + entry.path" [checked]="chosen().has(entry.file)" (change)="choose(entry.file)" /></td>
+                <td><rule-check [ariaLabel]="'Choose ' + entry.path" [checked]="chosen().has(entry.file)" (flip)="choose(entry.file)" /></td>
                 <td>
                   <rule-file [id]="entry.file" [path]="entry.path" />
                   <span class="chip">{{ entry.how }}</span>

@@ -21,7 +21,7 @@ import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { RuleOption, RuleSelect } from '../kit';
+import { RuleCheck, RuleOption, RuleSelect } from '../kit';
 import {
   Api,
   Bench,
@@ -71,6 +71,7 @@ import { Why } from './why';
     ValuesGrid,
     Way,
     Why,
+    RuleCheck,
   ],
   providers: [ValuesStore],
   template: `
@@ -227,7 +228,7 @@ import { Why } from './why';
                     (keydown.alt.arrowUp)="moveColumn(i, -1, $event)"
                     (keydown.alt.arrowDown)="moveColumn(i, 1, $event)"
                   >
-                    <label><input type="checkbox" [checked]="entry.on" (change)="showColumn(entry.property.id)" /> {{ entry.property.caption }}</label>
+                    <label><rule-check [checked]="entry.on" (flip)="showColumn(entry.property.id)" /> {{ entry.property.caption }}</label>
                   </div>
                 }
               </div>
@@ -245,7 +246,7 @@ import { Why } from './why';
                     [ngModel]="viewName()"
                     (ngModelChange)="viewName.set($event)"
                   />
-                  <label><input type="checkbox" [checked]="viewShared()" (change)="viewShared.set(!viewShared())" /> for everyone</label>
+                  <label><rule-check [checked]="viewShared()" (flip)="viewShared.set(!viewShared())" /> for everyone</label>
                   <button pButton type="button" [disabled]="!viewName().trim()" (click)="keepView()">Keep this view</button>
                 </div>
                 @for (kept of ownViews(); track kept.id) {
@@ -307,8 +308,8 @@ import { Why } from './why';
                     <rule-option [value]="'' + property.id" label="in {{ property.caption }}" />
                   }
                 </rule-select>
-                <label><input type="checkbox" name="whole" [checked]="whole()" (change)="whole.set(!whole()); found.set(null)" /> whole value</label>
-                <label><input type="checkbox" name="case" [checked]="matchCase()" (change)="matchCase.set(!matchCase()); found.set(null)" /> match case</label>
+                <label><rule-check [checked]="whole()" (flip)="whole.set(!whole()); found.set(null)" /> whole value</label>
+                <label><rule-check [checked]="matchCase()" (flip)="matchCase.set(!matchCase()); found.set(null)" /> match case</label>
                 <button pButton type="submit" [disabled]="looking() || (finding() === '' && !whole())">{{ looking() ? 'Looking …' : 'Preview' }}</button>
                 <button type="button" class="link" (click)="tool.set(null)">Close</button>
               </form>
