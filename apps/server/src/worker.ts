@@ -18,9 +18,8 @@ import * as trying from './rollout/try.thread';
 import * as listing from './vault/list.thread';
 import { judgeWaiting } from './values/judgements';
 
-// People come first: on Linux this lowers the priority of this thread only, so jobs do not slow down answers on a busy machine. A tenth of a
-// processor stays even then: at the lowest priority, jobs would stand still beside other busy programs.
-if (process.platform === 'linux') setPriority(0, 10);
+// People come first: on Linux this lowers the priority of this thread only, so jobs do not slow down answers on a busy machine.
+if (process.platform === 'linux') setPriority(0, 19);
 
 const { databaseUrl, storeRoot } = workerData as { databaseUrl: string; storeRoot: string };
 const store = new ThreadStore(storeRoot);

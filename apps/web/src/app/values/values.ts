@@ -41,8 +41,7 @@ import {
 } from '../shared';
 import { choiceOf, rangesOf } from './choice';
 import { FillSheet } from './fill-sheet';
-import { ChosenCell, GridEdit, Refused, ValuesGrid, isGroup } from './grid';
-import { KIND_OF_LEVEL, LEVEL_WORDS, cellKey, holderOf } from './grid-rows';
+import { ChosenCell, GridEdit, KIND_OF_LEVEL, LEVEL_WORDS, Refused, ValuesGrid, cellKey, holderOf, isGroup } from './grid';
 import { Projects } from './projects';
 import { ToDos } from './to-dos';
 import { ValuesStore } from './values.store';

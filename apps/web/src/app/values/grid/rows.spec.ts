@@ -1,7 +1,7 @@
 import { describe, expect, it } from '@jest/globals';
 import { GridHolder, GridRow } from '@rule/contract';
-import { property } from '../../test/stage';
-import { addressOf, cellKey, has, holderOf } from './grid-rows';
+import { property } from '../../../test/stage';
+import { addressOf, cellKey, has, holderOf } from './rows';
 
 const file = { id: 7, library: 1, path: 'a.dxf', folder: '', name: 'a.dxf', kind: 'drawing', class: null, problem: null, lock: null } as const;
 const row = (holder?: GridHolder): GridRow => ({ file, ...(holder ? { holder } : {}), held: {}, findings: [] });

@@ -4,9 +4,9 @@ import { ComponentFixture, TestBed } from '@angular/core/testing';
 import { GridRow, TrayLine } from '@rule/contract';
 import { Property, newDraft } from '@rule/core/schema';
 import { compileStandIns } from '@rule/core/values';
-import { giveRoom } from '../../test/stage';
-import { ChosenCell, GridEdit, GridItem, Refused, ValuesGrid } from './grid';
-import { rested } from '../../test/rest';
+import { giveRoom } from '../../../test/stage';
+import { ChosenCell, GridEdit, GridItem, Refused, ValuesGrid } from '.';
+import { rested } from '../../../test/rest';
 
 const property = (id: number, writtenName: string, change: Partial<Property> = {}): Property => ({ ...newDraft(writtenName), id, retired: false, ...change });
 const row = (id: number, name: string, held: GridRow['held'], change: Partial<GridRow['file']> = {}): GridRow => ({

@@ -1,0 +1,3 @@
+export { ValuesGrid } from './grid';
+export * from './rows';
+export * from './types';
