@@ -21,7 +21,10 @@ import { Checkbox } from 'primeng/checkbox';
   styles: `
     :host {
       display: inline-flex;
-      vertical-align: middle;
+      vertical-align: -2px;
+    }
+    :host-context(label) {
+      margin-inline-end: 4px;
     }
   `,
 })

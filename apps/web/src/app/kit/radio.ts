@@ -20,7 +20,10 @@ import { RadioButton } from 'primeng/radiobutton';
   styles: `
     :host {
       display: inline-flex;
-      vertical-align: middle;
+      vertical-align: -2px;
+    }
+    :host-context(label) {
+      margin-inline-end: 4px;
     }
   `,
 })
