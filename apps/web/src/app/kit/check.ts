@@ -9,7 +9,6 @@ import { Checkbox } from 'primeng/checkbox';
   imports: [Checkbox, FormsModule],
   template: `<p-checkbox
     binary
-    size="small"
     [ngModel]="checked()"
     [ngModelOptions]="{ standalone: true }"
     [disabled]="disabled()"

@@ -8,7 +8,6 @@ import { RadioButton } from 'primeng/radiobutton';
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [FormsModule, RadioButton],
   template: `<p-radiobutton
-    size="small"
     [name]="name()"
     [value]="true"
     [ngModel]="checked()"

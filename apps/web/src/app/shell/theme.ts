@@ -111,6 +111,8 @@ export const RuleTheme = definePreset(Aura, {
         },
       },
     },
+    checkbox: { root: { width: '14px', height: '14px' }, icon: { size: '10px' } },
+    radiobutton: { root: { width: '14px', height: '14px' }, icon: { size: '6px' } },
     dialog: { title: { fontSize: '17px', fontWeight: '600' } },
   },
 });

@@ -203,7 +203,7 @@ describe('the Values station', () => {
     };
     const { stage, went } = await staged({ kind: 'part', sort: '2' }, { saveGridView: [kept] });
     await stage.click('Columns');
-    const ticks = [...stage.page.querySelectorAll<HTMLLabelElement>('.columns label')];
+    const ticks = [...stage.page.querySelectorAll<HTMLLabelElement>('.column label')];
     expect(ticks.map((label) => label.textContent.trim())).toEqual(['Description', 'Supplier', 'Saved by']);
     ticks[0]!.querySelector('input')!.dispatchEvent(new Event('change'));
     await stage.settled();

@@ -1,78 +1,48 @@
-import { CdkDrag, CdkDragDrop, CdkDropList, moveItemInArray } from '@angular/cdk/drag-drop';
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked, viewChild } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router } from '@angular/router';
-import {
-  Clause,
-  FileDetails,
-  FileFilter,
-  ReplacementPreview,
-  GridView,
-  GridViewContent,
-  GroupBy,
-  OPERATORS,
-  FINDING_KINDS,
-  clauseProblem,
-  FindingKind,
-  UpToDate,
-} from '@rule/contract';
-import { INNER_LEVELS, Kind, KINDS, Property, isHeldAt, whyNotTyped } from '@rule/core/schema';
-import { count } from '@rule/core/words';
+import { Clause, FINDING_KINDS, FileFilter, FindingKind, GroupBy } from '@rule/contract';
+import { INNER_LEVELS, KINDS, Kind, Property, isHeldAt, whyNotTyped } from '@rule/core/schema';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { RuleCheck, RuleOption, RuleSelect } from '../kit';
-import {
-  Api,
-  Bench,
-  catalogueFeature,
-  Count,
-  ExactName,
-  FileLink,
-  IndexRow,
-  Notices,
-  PendingStore,
-  plainHeld,
-  sessionFeature,
-  TrayActions,
-  trayFeature,
-  Way,
-  lockWords,
-} from '../shared';
+import { RuleOption, RuleSelect } from '../kit';
+import { Bench, IndexRow, Notices, PendingStore, TrayActions, catalogueFeature, sessionFeature, trayFeature } from '../shared';
+import { CellDetails } from './cell-details';
+import { CellStore } from './cell.store';
 import { choiceOf, rangesOf } from './choice';
+import { ColumnFilter, clauseText } from './column-filter';
+import { GridColumns } from './columns';
+import { ColumnsStore } from './columns.store';
 import { FillSheet } from './fill-sheet';
-import { ChosenCell, GridEdit, KIND_OF_LEVEL, LEVEL_WORDS, Refused, ValuesGrid, cellKey, holderOf, isGroup } from './grid';
+import { FindReplace } from './find-replace';
+import { ChosenCell, GridEdit, KIND_OF_LEVEL, LEVEL_WORDS, Refused, ValuesGrid, cellKey, isGroup } from './grid';
 import { Projects } from './projects';
 import { ToDos } from './to-dos';
 import { ValuesStore } from './values.store';
-import { Why } from './why';
 
 /** The Values station: grid, filters, fill-in, projects and cell details. */
 @Component({
   selector: 'rule-values-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
-    RuleOption,
-    RuleSelect,
     Bench,
     ButtonModule,
-    CdkDrag,
-    CdkDropList,
-    Count,
-    ExactName,
-    FileLink,
+    CellDetails,
+    ColumnFilter,
     FillSheet,
+    FindReplace,
     FormsModule,
+    GridColumns,
     IndexRow,
     InputTextModule,
     Projects,
+    RuleOption,
+    RuleSelect,
     ToDos,
     ValuesGrid,
-    Way,
-    Why,
-    RuleCheck,
   ],
-  providers: [ValuesStore],
+  providers: [CellStore, ColumnsStore, ValuesStore],
   template: `
     <rule-bench label="Values" [inspector]="view() === 'grid' && !choice()">
       <div bench="index">
@@ -135,7 +105,7 @@ import { Why } from './why';
             <div>
               <h1>{{ title() }}</h1>
               <p>
-                {{ grid.total() ?? '…' }} {{ rowWord() }}, {{ columns().length }} properties.
+                {{ grid.total() ?? '…' }} {{ rowWord() }}, {{ columns.columns().length }} properties.
                 @if (!mayEdit()) {
                   You can view values but not change them.
                 } @else {
@@ -173,8 +143,8 @@ import { Why } from './why';
               <label class="tool">
                 <span>View</span>
                 <rule-select acts [ngModel]="''" (ngModelChange)="useView($event)">
-                  <rule-option value="" label="{{ views().length ? 'choose …' : 'none kept yet' }}" />
-                  @for (kept of views(); track kept.id) {
+                  <rule-option value="" label="{{ columns.views().length ? 'choose …' : 'none kept yet' }}" />
+                  @for (kept of columns.views(); track kept.id) {
                     <rule-option [value]="kept.id" label="{{ kept.name }}{{ kept.mine ? '' : ', by ' + kept.by }}" />
                   }
                 </rule-select>
@@ -202,7 +172,7 @@ import { Why } from './why';
               @if (having(); as kind) {
                 <button type="button" class="chip plain" (click)="go({ finding: null })">{{ findingTexts[kind] }} ×</button>
                 @if (kind === 'stale' && mayEdit() && grid.total()) {
-                  <button type="button" class="link" (click)="renew({ filter: filterNow() })">Bring all up to date</button>
+                  <button type="button" class="link" (click)="cells.bringUpToDate({ filter: filterNow() })">Bring all up to date</button>
                 }
               }
               @if (search()) {
@@ -214,140 +184,13 @@ import { Why } from './why';
             </span>
           </div>
           @if (tool() === 'columns') {
-            <section class="card panel" aria-label="Columns">
-              <div class="columns" cdkDropList (cdkDropListDropped)="dropColumn($event)">
-                @for (entry of columnList(); track entry.property.id; let i = $index) {
-                  <div
-                    class="column"
-                    role="group"
-                    [attr.aria-label]="entry.property.caption"
-                    tabindex="-1"
-                    cdkDrag
-                    cdkDragLockAxis="y"
-                    (keydown.alt.arrowUp)="moveColumn(i, -1, $event)"
-                    (keydown.alt.arrowDown)="moveColumn(i, 1, $event)"
-                  >
-                    <label><rule-check [checked]="entry.on" (flip)="showColumn(entry.property.id)" /> {{ entry.property.caption }}</label>
-                  </div>
-                }
-              </div>
-              <div class="beside">
-                <label class="field">
-                  <span>Frozen columns beside the file</span>
-                  <input pInputText type="number" min="0" max="10" [ngModel]="frozen()" (ngModelChange)="frozen.set(clampFrozen($event))" />
-                </label>
-                <p class="soft">Drag a column or press Alt+arrow to move it.</p>
-                <div class="keep">
-                  <input
-                    pInputText
-                    aria-label="Name for the view"
-                    placeholder="name for this view"
-                    [ngModel]="viewName()"
-                    (ngModelChange)="viewName.set($event)"
-                  />
-                  <label><rule-check [checked]="viewShared()" (flip)="viewShared.set(!viewShared())" /> for everyone</label>
-                  <button pButton type="button" [disabled]="!viewName().trim()" (click)="keepView()">Keep this view</button>
-                </div>
-                @for (kept of ownViews(); track kept.id) {
-                  <p class="one">
-                    {{ kept.name }}{{ kept.shared ? ', for everyone' : '' }}
-                    <button type="button" class="link" [attr.aria-label]="'Remove the view ' + kept.name" (click)="removeView(kept)">Remove</button>
-                  </p>
-                }
-                <button type="button" class="link" (click)="resetColumns()">All columns in the order of the schema</button>
-              </div>
-            </section>
+            <rule-grid-columns [rest]="viewRest()" />
           }
           @if (filtering(); as property) {
-            <section class="card panel" aria-label="Filter by a column">
-              <form class="keep" (ngSubmit)="addClause(property)">
-                <b>{{ property.caption }}</b>
-                <rule-select ariaLabel="Comparison" name="operator" [ngModel]="operator()" (ngModelChange)="operator.set($event)">
-                  @for (one of operators; track one) {
-                    <rule-option [value]="one" label="{{ one }}" />
-                  }
-                </rule-select>
-                @if (!operator().startsWith('is f') && operator() !== 'is blank' && operator() !== 'is a stand-in') {
-                  <input
-                    pInputText
-                    class="filter-text"
-                    name="text"
-                    aria-label="Text to compare with"
-                    [ngModel]="operand()"
-                    (ngModelChange)="operand.set($event)"
-                  />
-                }
-                <button pButton type="submit">Filter</button>
-                <button type="button" class="link" (click)="filtering.set(null)">Close</button>
-              </form>
-            </section>
+            <rule-column-filter [property]="property" (add)="addClause($event)" (closed)="filtering.set(null)" />
           }
           @if (tool() === 'replace') {
-            <section class="card panel" aria-label="Find and replace">
-              <form class="keep" (ngSubmit)="lookFor()">
-                <input
-                  pInputText
-                  name="find"
-                  aria-label="Find"
-                  placeholder="find"
-                  [ngModel]="finding()"
-                  (ngModelChange)="finding.set($event); found.set(null)"
-                />
-                <input
-                  pInputText
-                  name="by"
-                  aria-label="Replace with"
-                  placeholder="replace with"
-                  [ngModel]="replacing()"
-                  (ngModelChange)="replacing.set($event); found.set(null)"
-                />
-                <rule-select name="where" ariaLabel="Where" [ngModel]="replaceIn()" (ngModelChange)="replaceIn.set($event); found.set(null)">
-                  <rule-option value="" label="in all columns" />
-                  @for (property of typedColumns(); track property.id) {
-                    <rule-option [value]="'' + property.id" label="in {{ property.caption }}" />
-                  }
-                </rule-select>
-                <label><rule-check [checked]="whole()" (flip)="whole.set(!whole()); found.set(null)" /> whole value</label>
-                <label><rule-check [checked]="matchCase()" (flip)="matchCase.set(!matchCase()); found.set(null)" /> match case</label>
-                <button pButton type="submit" [disabled]="looking() || (finding() === '' && !whole())">{{ looking() ? 'Looking …' : 'Preview' }}</button>
-                <button type="button" class="link" (click)="tool.set(null)">Close</button>
-              </form>
-              @if (found(); as list) {
-                <p role="status">
-                  {{ list.more ? 'The first ' : '' }}{{ list.values.length | count: 'value' }} found, {{ good().length }} can be replaced.{{
-                    list.more ? ' Replace these, then search again.' : ''
-                  }}
-                  @if (good().length) {
-                    <button pButton type="button" (click)="replaceAll()">Replace {{ good().length | count: 'value' }}</button>
-                  }
-                </p>
-                <div class="found">
-                  <table class="list">
-                    <thead>
-                      <tr>
-                        <th>File</th>
-                        <th>Property</th>
-                        <th>Now</th>
-                        <th>Then</th>
-                      </tr>
-                    </thead>
-                    <tbody>
-                      @for (entry of list.values.slice(0, 200); track entry.file + '/' + entry.property) {
-                        <tr>
-                          <td><rule-file [id]="entry.file" [path]="entry.path" /></td>
-                          <td>{{ captionOf(entry.property) }}</td>
-                          <td class="mono">{{ entry.before || '(blank)' }}</td>
-                          <td class="mono" [class.bad]="entry.problem">{{ entry.problem ?? (entry.after || '(blank)') }}</td>
-                        </tr>
-                      }
-                    </tbody>
-                  </table>
-                  @if (list.values.length > 200) {
-                    <p class="soft">The first 200 are shown.</p>
-                  }
-                </div>
-              }
-            </section>
+            <rule-find-replace [filter]="filterNow()" [columns]="typedColumns()" (replace)="propose($event.values, $event.reason)" (closed)="tool.set(null)" />
           }
           @if (refusal(); as r) {
             <div class="note bad refusal" role="alert">
@@ -374,21 +217,21 @@ import { Why } from './why';
             <div class="grid">
               <rule-values-grid
                 [rows]="grid.rows()"
-                [columns]="columns()"
+                [columns]="columns.columns()"
                 [standIns]="standIns()"
                 [pending]="pending()"
                 [mayEdit]="mayEdit()"
                 [role]="role()"
                 [sorted]="sort()"
                 [descending]="descending()"
-                [frozen]="frozen()"
-                [ownWidths]="widths()"
+                [frozen]="columns.frozen()"
+                [ownWidths]="columns.widths()"
                 [filtered]="filtered()"
                 [marks]="marks()"
                 [groupText]="groupText()"
                 [bring]="bring"
                 (sort)="sortBy($event)"
-                (filter)="startFilter($event)"
+                (filter)="filtering.set($event)"
                 (toggled)="grid.toggle($event)"
                 (need)="sight.set($event)"
                 (propose)="propose($event)"
@@ -396,8 +239,8 @@ import { Why } from './why';
                 (undo)="undo()"
                 (redo)="redo()"
                 (find)="level() ? null : open('replace')"
-                (resized)="resize($event)"
-                (chosen)="choose($event)"
+                (resized)="columns.resize($event)"
+                (chosen)="cell.set($event)"
               />
             </div>
           }
@@ -405,82 +248,7 @@ import { Why } from './why';
       }
 
       <div bench="inspector">
-        @if (cell(); as c) {
-          <h2>{{ c.row.file.name }}{{ c.row.holder ? ' · ' + c.row.holder.label : '' }}</h2>
-          <p class="soft path"><rule-file [id]="c.row.file.id" [path]="c.row.file.path" /></p>
-          @if (c.row.file.problem) {
-            <p class="note bad">{{ c.row.file.problem }}</p>
-          }
-          @if (c.row.file.lock) {
-            <p class="note">The file {{ lockWords(c.row.file) }}. It cannot be written.</p>
-          }
-          @if (c.property; as property) {
-            <dl>
-              <dt>{{ property.caption }}</dt>
-              <dd>
-                @if (c.shown?.kind === 'not-reached') {
-                  <span class="soft">does not apply to a {{ c.row.holder?.level ?? c.row.file.kind }}</span>
-                } @else {
-                  <span class="mono">{{ show(c.held) }}</span>
-                }
-              </dd>
-              @if (c.pending) {
-                <dt>In the file</dt>
-                <dd class="mono">{{ show(c.pending.current) }}</dd>
-              }
-            </dl>
-            @for (violation of c.shown?.violations ?? []; track violation.code) {
-              <p class="note" [class.bad]="violation.code !== 'stale'">
-                {{ property.caption }} {{ violation.message }}.
-                @if (violation.code === 'stale' && mayEdit() && !c.row.file.lock) {
-                  <button type="button" class="link" (click)="renew({ files: [c.row.file.id], properties: [property.id] })">Bring up to date</button>
-                }
-              </p>
-            }
-            @if (whyNotTyped(property, c.row.file.kind); as reason) {
-              <p class="soft">{{ property.caption }} {{ reason }}.</p>
-            }
-            @if (property.help) {
-              <p class="soft">{{ property.help }}</p>
-            }
-            @if (c.shown?.kind !== 'not-reached' && !c.row.file.problem && !isInside(c)) {
-              <rule-why [file]="c.row.file.id" [property]="property.id" />
-            }
-            <rule-way [property]="property.id" />
-          } @else if (details(); as d) {
-            @for (note of d.notes; track $index) {
-              <p class="note bad">{{ note }}</p>
-            }
-            @if (d.model) {
-              <p class="soft">
-                @switch (d.model.state) {
-                  @case ('matched') {
-                    Shows <rule-file [id]="d.model.file" [path]="d.paths[d.model.file] ?? ''" />, by {{ d.model.by }}.
-                  }
-                  @case ('ambiguous') {
-                    <span class="bad">{{ d.model.candidates.length }} files could be its model. Settle it in Title blocks.</span>
-                  }
-                  @default {
-                    <span class="bad">The model that it shows is not in the library.</span>
-                  }
-                }
-              </p>
-            }
-            @for (holder of d.holders; track holder.key) {
-              @if (holder.values.length) {
-                <h3 class="level">{{ holder.level }} {{ holder.level === 'document' ? '' : holder.label }}</h3>
-                <dl>
-                  @for (value of holder.values; track value.place + value.name) {
-                    <dt><rule-exact-name [name]="value.name" /></dt>
-                    <dd class="mono">{{ show(value.held) }}</dd>
-                  }
-                </dl>
-              }
-            }
-          }
-        } @else {
-          <p class="soft">Select a cell for its value, problems and trace. Select a file name for the whole file.</p>
-        }
+        <rule-cell-details [cell]="cell()" [mayEdit]="mayEdit()" (renew)="cells.bringUpToDate($event)" />
       </div>
     </rule-bench>
   `,
@@ -521,38 +289,6 @@ import { Why } from './why';
       gap: 6px;
       align-items: center;
     }
-    .tool select {
-      max-width: 160px;
-    }
-    .panel {
-      padding: 10px 14px;
-      margin-bottom: 10px;
-      max-height: 46%;
-      overflow: auto;
-      flex: none;
-    }
-    .panel[aria-label='Columns'] {
-      display: grid;
-      grid-template-columns: minmax(180px, 260px) minmax(0, 1fr);
-      gap: 18px;
-    }
-    .column {
-      padding: 2px 0;
-      cursor: grab;
-    }
-    .keep {
-      display: flex;
-      flex-wrap: wrap;
-      gap: 8px 10px;
-      align-items: center;
-    }
-    .one {
-      margin: 4px 0 0;
-    }
-    .found {
-      max-height: 220px;
-      overflow: auto;
-    }
     .refusal p {
       margin: 0 0 3px;
     }
@@ -561,37 +297,15 @@ import { Why } from './why';
       overflow: auto;
       flex: none;
     }
-    .path {
-      margin: -4px 0 10px;
-      overflow-wrap: anywhere;
-    }
-    dl {
-      display: grid;
-      grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
-      gap: 3px 10px;
-      margin: 0 0 10px;
-    }
-    dt {
-      color: var(--soft);
-      overflow: hidden;
-      text-overflow: ellipsis;
-    }
-    dd {
-      margin: 0;
-      overflow-wrap: anywhere;
-    }
-    .level {
-      margin: 10px 0 4px;
-    }
     button.chip {
       padding: 1px 8px;
     }
   `,
 })
 export class ValuesStation {
-  protected readonly lockWords = lockWords;
   protected readonly grid = inject(ValuesStore);
-  private readonly api = inject(Api);
+  protected readonly columns = inject(ColumnsStore);
+  protected readonly cells = inject(CellStore);
   private readonly store = inject(Store);
   private readonly router = inject(Router);
   private readonly notices = inject(Notices);
@@ -628,8 +342,6 @@ export class ValuesStation {
   private readonly waiting = inject(PendingStore);
   protected readonly pending = this.waiting.byAddress;
   protected readonly steps = this.store.selectSignal(trayFeature.selectSteps);
-  protected readonly whyNotTyped = whyNotTyped;
-  protected readonly operators = OPERATORS;
   protected readonly ranges = rangesOf;
   private readonly applied = this.store.selectSignal(trayFeature.selectAppliedCount);
   protected readonly sheet = viewChild(ValuesGrid);
@@ -680,21 +392,9 @@ export class ValuesStation {
     const own = level ? reached.filter((property) => isHeldAt(property, level)) : [];
     return [...own, ...reached.filter((property) => isHeldAt(property, 'document') && !own.includes(property))];
   });
-  private readonly chosenColumns = signal<readonly number[]>([]);
-  protected readonly columns = computed(() => {
-    const chosen = this.chosenColumns();
-    const byId = new Map(this.applying().map((property) => [property.id, property]));
-    const found = chosen.flatMap((id) => byId.get(id) ?? []);
-    return found.length ? found : this.applying();
-  });
-  /** All columns, visible ones first. */
-  protected readonly columnList = computed(() => {
-    const shown = new Set(this.columns().map((property) => property.id));
-    return [...this.columns(), ...this.applying().filter((property) => !shown.has(property.id))].map((property) => ({ property, on: shown.has(property.id) }));
-  });
-  protected readonly typedColumns = computed(() => this.columns().filter((property) => property.kinds.some((kind) => whyNotTyped(property, kind) === null)));
-  protected readonly frozen = signal(0);
-  protected readonly widths = signal<Readonly<Record<number, number>>>({});
+  protected readonly typedColumns = computed(() =>
+    this.columns.columns().filter((property) => property.kinds.some((kind) => whyNotTyped(property, kind) === null)),
+  );
   protected readonly tool = signal<'columns' | 'replace' | null>(null);
   protected readonly refusal = signal<Refused | null>(null);
   protected readonly marks = computed(
@@ -703,7 +403,8 @@ export class ValuesStation {
   protected readonly filtered = computed(() => {
     const names = new Set(this.clauses().map((clause) => clause.name));
     return new Set(
-      this.columns()
+      this.columns
+        .columns()
         .filter((property) => names.has(property.writtenName) || (property.fileField !== null && names.has(property.fileField)))
         .map((property) => property.id),
     );
@@ -728,8 +429,6 @@ export class ValuesStation {
     return this.folder() ? `${what} in ${this.folder()}` : `All ${what.toLowerCase()}`;
   });
   protected readonly cell = signal<ChosenCell | null>(null);
-  protected readonly details = signal<FileDetails | null>(null);
-  protected readonly show = plainHeld;
   /** Visible rows. */
   protected readonly sight = signal({ from: 0, to: 0 });
   private filesAt(from: number, to: number): number[] {
@@ -747,7 +446,8 @@ export class ValuesStation {
 
   constructor() {
     this.grid.loadFilters();
-    this.loadViews();
+    this.columns.loadViews();
+    effect(() => this.columns.offer(this.applying()));
     effect(() => {
       const level = this.level();
       const query = {
@@ -828,21 +528,7 @@ export class ValuesStation {
 
   // Column filters.
   protected readonly filtering = signal<Property | null>(null);
-  protected readonly operator = signal<Clause['operator']>('contains');
-  protected readonly operand = signal('');
-  protected startFilter(property: Property): void {
-    this.filtering.set(property);
-    this.operand.set('');
-    setTimeout(() => document.querySelector<HTMLElement>('rule-values-station .filter-text')?.focus());
-  }
-  protected addClause(property: Property): void {
-    const subject = property.feed === 'file' && property.fileField ? ('field' as const) : ('value' as const);
-    const clause: Clause = { subject, name: subject === 'field' ? property.fileField! : property.writtenName, operator: this.operator(), text: this.operand() };
-    const problem = clauseProblem(clause);
-    if (problem !== null) {
-      this.notices.error(problem);
-      return;
-    }
+  protected addClause(clause: Clause): void {
     this.filtering.set(null);
     this.go({ where: JSON.stringify([...this.clauses(), clause]) });
   }
@@ -850,79 +536,23 @@ export class ValuesStation {
     const left = this.clauses().filter((_, i) => i !== at);
     this.go({ where: left.length ? JSON.stringify(left) : null });
   }
-  protected clauseText({ subject, name, operator, text }: Clause): string {
-    const property = this.active().find((candidate) => candidate.writtenName === name);
-    const what = subject === 'value' || subject === 'field' ? (property?.caption ?? name ?? '') : subject;
-    return `${what} ${operator}${text && !operator.startsWith('is f') && operator !== 'is blank' ? ` ${text}` : ''}`;
+  protected clauseText(clause: Clause): string {
+    return clauseText(clause, this.active().find((candidate) => candidate.writtenName === clause.name)?.caption);
   }
 
-  // Columns and saved views.
-  protected readonly views = signal<readonly GridView[]>([]);
-  protected readonly ownViews = computed(() => this.views().filter((kept) => kept.mine));
-  protected readonly viewName = signal('');
-  protected readonly viewShared = signal(false);
-  private loadViews(): void {
-    this.api.gridViews().subscribe({ next: (views) => this.views.set(views), error: this.notices.failed });
-  }
-  protected clampFrozen(value: unknown): number {
-    const n = Number(value);
-    return Number.isInteger(n) ? Math.max(0, Math.min(10, n)) : 0;
-  }
-  protected showColumn(id: number): void {
-    const shown = this.columns().map((property) => property.id);
-    const next = shown.includes(id) ? shown.filter((other) => other !== id) : [...shown, id];
-    if (next.length) this.chosenColumns.set(next);
-  }
-  private reorder(from: number, to: number): void {
-    const list = this.columnList().map((entry) => entry.property.id);
-    if (to < 0 || to >= list.length) return;
-    const shown = new Set(this.columns().map((property) => property.id));
-    moveItemInArray(list, from, to);
-    this.chosenColumns.set(list.filter((id) => shown.has(id)));
-  }
-  protected dropColumn({ previousIndex, currentIndex }: CdkDragDrop<unknown>): void {
-    this.reorder(previousIndex, currentIndex);
-  }
-  protected moveColumn(at: number, by: number, event: Event): void {
-    event.preventDefault();
-    this.reorder(at, at + by);
-    setTimeout(() => document.querySelectorAll<HTMLElement>('rule-values-station .column input')[at + by]?.focus());
-  }
-  protected resetColumns(): void {
-    this.chosenColumns.set([]);
-    this.widths.set({});
-    this.frozen.set(0);
-  }
-  protected resize({ property, width }: { property: number; width: number }): void {
-    this.widths.update((widths) => ({ ...widths, [property]: width }));
-  }
-  protected keepView(): void {
-    const content: GridViewContent = {
-      columns: this.chosenColumns(),
-      frozen: this.frozen(),
-      widths: this.widths(),
-      sort: this.sort(),
-      descending: this.descending(),
-      group: this.group() ?? null,
-      level: this.level() ?? null,
-      filter: this.filterNow(),
-    };
-    this.api.saveGridView({ name: this.viewName().trim(), shared: this.viewShared(), content }).subscribe({
-      next: (views) => {
-        this.views.set(views);
-        this.notices.done(`The view ${this.viewName().trim()} is kept.`);
-        this.viewName.set('');
-      },
-      error: this.notices.failed,
-    });
-  }
+  // Saved views.
+  protected readonly viewRest = computed(() => ({
+    sort: this.sort(),
+    descending: this.descending(),
+    group: this.group() ?? null,
+    level: this.level() ?? null,
+    filter: this.filterNow(),
+  }));
   protected useView(id: string): void {
-    const kept = this.views().find((candidate) => candidate.id === Number(id));
+    const kept = this.columns.views().find((candidate) => candidate.id === Number(id));
     if (!kept) return;
-    const { columns, frozen, widths, sort, descending, group, level, filter } = kept.content;
-    this.chosenColumns.set(columns);
-    this.frozen.set(frozen);
-    this.widths.set(widths);
+    const { sort, descending, group, level, filter } = kept.content;
+    this.columns.use(kept.content);
     this.go({
       sort: sort === 'file' ? null : sort,
       desc: descending ? '1' : null,
@@ -934,11 +564,6 @@ export class ValuesStation {
       search: filter.search ?? null,
       where: filter.where?.length ? JSON.stringify(filter.where) : null,
     });
-  }
-  protected removeView(kept: GridView): void {
-    this.api
-      .removeGridView(kept.id)
-      .subscribe({ next: () => this.views.update((views) => views.filter((other) => other.id !== kept.id)), error: this.notices.failed });
   }
 
   // Editing and undo.
@@ -958,79 +583,9 @@ export class ValuesStation {
     if (this.steps().redo > 0) this.store.dispatch(TrayActions.undo({ again: true }));
   }
 
-  /** Adds updates of stale values to the tray. */
-  protected renew(what: UpToDate): void {
-    this.api.bringUpToDate(what).subscribe({
-      next: ({ lines, barred, blanks }) => {
-        const left = [barred ? `${barred} files cannot be written now` : '', blanks ? `${blanks} values would only be emptied and stay` : ''].filter(Boolean);
-        this.notices.done(`${count(lines, 'value')} added to your tray.${left.length ? ` ${left.join('; ')}.` : ''}`);
-        this.store.dispatch(TrayActions.load());
-      },
-      error: this.notices.failed,
-    });
-  }
   protected renewSelection(): void {
     const cells = this.sheet()?.selected();
     if (!cells || cells.files.length === 0) return;
-    this.renew({ files: cells.files, ...(cells.properties.length ? { properties: cells.properties } : {}) });
-  }
-
-  // Find and replace.
-  protected readonly finding = signal('');
-  protected readonly replacing = signal('');
-  protected readonly replaceIn = signal('');
-  protected readonly whole = signal(false);
-  protected readonly matchCase = signal(false);
-  protected readonly looking = signal(false);
-  protected readonly found = signal<ReplacementPreview | null>(null);
-  protected readonly good = computed(() => (this.found()?.values ?? []).filter((entry) => entry.problem === null));
-
-  /** Searches all files of the view, on the server. */
-  protected lookFor(): void {
-    const properties = this.typedColumns()
-      .map((property) => property.id)
-      .filter((id) => this.replaceIn() === '' || `${id}` === this.replaceIn());
-    if (properties.length === 0) return;
-    this.looking.set(true);
-    this.api
-      .findReplacements({
-        filter: this.filterNow(),
-        properties,
-        find: this.finding(),
-        by: this.replacing(),
-        whole: this.whole(),
-        matchCase: this.matchCase(),
-      })
-      .subscribe({
-        next: (found) => {
-          this.looking.set(false);
-          this.found.set(found);
-        },
-        error: (failure: unknown) => {
-          this.looking.set(false);
-          this.notices.failed(failure);
-        },
-      });
-  }
-  protected captionOf(property: number): string {
-    return this.byId()[property]?.caption ?? '';
-  }
-  protected replaceAll(): void {
-    this.propose(
-      this.good().map(({ file, property, after }) => ({ file, property, text: after })),
-      `replaced ${JSON.stringify(this.finding())} by ${JSON.stringify(this.replacing())}`.slice(0, 200),
-    );
-    this.found.set(null);
-  }
-
-  /** Whether a cell belongs to a holder inside its file. */
-  protected isInside({ row, property }: ChosenCell): boolean {
-    return property !== null && holderOf(row, property) !== '';
-  }
-  protected choose(cell: ChosenCell | null): void {
-    this.cell.set(cell);
-    if (!cell || cell.property) return;
-    this.details.set(null);
-    this.api.file(cell.row.file.id).subscribe({ next: (details) => this.details.set(details), error: this.notices.failed });
+    this.cells.bringUpToDate({ files: cells.files, ...(cells.properties.length ? { properties: cells.properties } : {}) });
   }
 }
