@@ -14,7 +14,7 @@ import { choiceOf, rangesOf } from './choice';
 import { ColumnFilter, clauseText } from './column-filter';
 import { GridColumns } from './columns';
 import { ColumnsStore } from './columns.store';
-import { FillSheet } from './fill-sheet';
+import { FillSheet } from './fill';
 import { FindReplace } from './find-replace';
 import { ChosenCell, GridEdit, KIND_OF_LEVEL, LEVEL_WORDS, Refused, ValuesGrid, cellKey, isGroup } from './grid';
 import { Projects } from './projects';

@@ -4,7 +4,7 @@ import { FillFile, packFill } from '@rule/core/forms';
 import { EMPTY_SCHEMA, EntryForm, Schema, newInput, slotKey } from '@rule/core/schema';
 import { heldText } from '@rule/core/values';
 import { Observable, throwError } from 'rxjs';
-import { Stage, giveRoom, property } from '../../test/stage';
+import { Stage, giveRoom, property } from '../../../test/stage';
 import { FillSheet } from './fill-sheet';
 
 const description = property(1, 'Description', { maxLength: 12 });

@@ -1,0 +1,1 @@
+export { FillSheet } from './fill-sheet';
