@@ -17,9 +17,17 @@ import { RadioButton } from 'primeng/radiobutton';
     (onClick)="choose.emit()"
   />`,
   styles: `
+    /* Its lower edge stands a little below the line of the words beside it. */
     :host {
-      display: inline-flex;
+      display: inline-block;
+      position: relative;
+      width: 14px;
+      height: 14px;
       vertical-align: -2px;
+    }
+    p-radiobutton {
+      position: absolute;
+      inset: 0;
     }
     :host-context(label) {
       margin-inline-end: 4px;

@@ -76,7 +76,7 @@ type Key = (typeof COLUMNS)[number]['key'];
   `,
   styles: `
     .lines {
-      --columns: 28px minmax(112px, 1.6fr) minmax(70px, 0.8fr) 52px minmax(70px, 0.9fr) 42px 46px 48px 66px 48px minmax(70px, 1.2fr);
+      --columns: 32px minmax(112px, 1.6fr) minmax(70px, 0.8fr) 52px minmax(70px, 0.9fr) 42px 46px 48px 66px 48px minmax(70px, 1.2fr);
     }
     .header button {
       font: inherit;

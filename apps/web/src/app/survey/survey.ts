@@ -1,163 +1,77 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { Router, RouterLink } from '@angular/router';
-import { Clause, LearnedName, Library } from '@rule/contract';
-import { KINDS, compareNames } from '@rule/core/schema';
+import { Router } from '@angular/router';
+import { Clause, LearnedName } from '@rule/contract';
 import { CleanUp } from '@rule/core/survey';
 import { ValueType } from '@rule/core/values';
 import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { DialogModule } from 'primeng/dialog';
 import { InputTextModule } from 'primeng/inputtext';
-import { RuleRadio } from '../kit';
-import {
-  Api,
-  Bench,
-  CatalogueActions,
-  catalogueFeature,
-  ExactName,
-  IndexRow,
-  JobsActions,
-  jobsFeature,
-  Notices,
-  problemOf,
-  saveBlob,
-  sessionFeature,
-  showInstant,
-  trayFeature,
-  Way,
-  Count,
-} from '../shared';
+import { Bench, JobsActions, catalogueFeature, jobsFeature, sessionFeature, showInstant, trayFeature } from '../shared';
+import { AddLibrary } from './add-library';
+import { ChosenName } from './chosen-name';
 import { Classes } from './classes';
 import { CleanUpDialog } from './clean-up';
 import { CoverageCell, CoverageMap } from './coverage';
 import { FoundDrafts } from './drafts';
 import { FoundFiles } from './files';
-import { ForeignNames } from './foreign';
 import { clauseText, filterOf, isEverything } from './filter';
+import { ForeignNames } from './foreign';
 import { KeptSurveys } from './kept';
 import { LearnedMappings } from './learned';
+import { LibrariesStore } from './libraries.store';
+import { LOOKS } from './looks';
 import { FoundNames } from './names';
 import { MassRemarks, Remarks } from './remarks';
+import { SurveyIndex, Wanted } from './survey-index';
 import { NameRow, SurveyStore } from './survey.store';
 import { Twins } from './twins';
 import { Uploads } from './uploads';
 import { ValuesOf } from './values-of';
-
-const PLURAL: Readonly<Record<string, string>> = { part: 'Parts', assembly: 'Assemblies', drawing: 'Drawings', other: 'Other files' };
 
 /** The Survey station: what files hold, and clean-ups. */
 @Component({
   selector: 'rule-survey-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
-    Count,
+    AddLibrary,
     Bench,
     ButtonModule,
+    ChosenName,
     Classes,
     CleanUpDialog,
     CoverageMap,
-    DialogModule,
-    ExactName,
-    FormsModule,
     ForeignNames,
+    FormsModule,
     FoundDrafts,
     FoundFiles,
     FoundNames,
-    IndexRow,
     InputTextModule,
     KeptSurveys,
     LearnedMappings,
     MassRemarks,
     Remarks,
-    RouterLink,
+    SurveyIndex,
     Twins,
     Uploads,
     ValuesOf,
-    Way,
-    RuleRadio,
   ],
-  providers: [SurveyStore],
+  providers: [LibrariesStore, SurveyStore],
   template: `
     <rule-bench label="Survey">
-      <div bench="index">
-        <h3>Libraries</h3>
-        @for (row of survey()?.libraries ?? []; track row.id) {
-          <rule-index-row
-            [text]="row.name"
-            [end]="row.files + ' files'"
-            [on]="look() === 'library' && libraryNumber() === row.id"
-            (choose)="go({ look: 'library', library: row.id })"
-          />
-        }
-        @if (mayAdminister()) {
-          <rule-index-row text="Add library" (choose)="adding.set(true)" />
-        }
-        <h3>Look at</h3>
-        <rule-index-row text="Names" [end]="found.rows().length" [on]="look() === 'names'" (choose)="go({ look: null })" />
-        <rule-index-row
-          text="Strays"
-          [end]="found.strays().length"
-          [tone]="found.strays().length ? 'warn' : ''"
-          [on]="look() === 'strays'"
-          (choose)="go({ look: 'strays' })"
-        />
-        <rule-index-row
-          text="Stand-ins"
-          [end]="standIns()"
-          [tone]="standIns() ? 'warn' : ''"
-          [on]="look() === 'stand-ins'"
-          (choose)="go({ look: 'stand-ins' })"
-        />
-        <rule-index-row text="Coverage" [on]="look() === 'coverage'" (choose)="go({ look: 'coverage' })" />
-        <rule-index-row
-          text="Twins"
-          [end]="found.twins()?.length ?? ''"
-          [tone]="found.twins()?.length ? 'warn' : ''"
-          [on]="look() === 'twins'"
-          (choose)="go({ look: 'twins' })"
-        />
-        <rule-index-row text="Values of a name" [on]="look() === 'values'" (choose)="go({ look: 'values', name: name() ?? found.rows()[0]?.name ?? null })" />
-        <rule-index-row text="Files by any value" [on]="look() === 'files'" (choose)="go({ look: 'files' })" />
-        <rule-index-row
-          text="Remarks on files"
-          [end]="survey()?.remarks ?? 0"
-          [tone]="survey()?.remarks ? 'warn' : ''"
-          [on]="look() === 'remarks'"
-          (choose)="go({ look: 'remarks' })"
-        />
-        <rule-index-row text="Learned mappings" [on]="look() === 'learned'" (choose)="go({ look: 'learned' })" />
-        <rule-index-row text="Foreign names" [on]="look() === 'foreign'" (choose)="go({ look: 'foreign' })" />
-        <rule-index-row text="Masses and materials" [on]="look() === 'masses'" (choose)="go({ look: 'masses' })" />
-        <rule-index-row text="Earlier surveys" [on]="look() === 'kept'" (choose)="go({ look: 'kept' })" />
-        <rule-index-row text="Classes" [end]="survey()?.classes?.length ?? ''" [on]="look() === 'classes'" (choose)="go({ look: 'classes' })" />
-        <h3>Limit to a kind</h3>
-        @for (row of kinds; track row) {
-          <rule-index-row [text]="plural(row)" [on]="kind() === row" (choose)="limit({ kind: kind() === row ? null : row })" />
-        }
-        @if (survey()?.classes?.length) {
-          <h3>Limit to a class</h3>
-          @for (row of survey()!.classes; track row.id) {
-            <rule-index-row
-              [text]="row.name"
-              [end]="row.files"
-              [on]="filter().class === row.id"
-              (choose)="limit({ class: filter().class === row.id ? null : row.id })"
-            />
-          }
-        }
-        <h3>Limit to a folder</h3>
-        @for (row of survey()?.folders ?? []; track row.library + row.folder) {
-          <rule-index-row
-            [text]="row.folder ? leaf(row.folder) : 'top folder'"
-            [depth]="depth(row.folder)"
-            [end]="row.files"
-            [on]="filter().folder === row.folder && filter().library === row.library"
-            (choose)="toFolder(row.library, row.folder)"
-          />
-        }
-      </div>
+      <rule-survey-index
+        bench="index"
+        [look]="look()"
+        [library]="libraryNumber()"
+        [name]="name()"
+        [kind]="kind()"
+        [filter]="filter()"
+        [mayAdminister]="mayAdminister()"
+        (go)="go($event)"
+        (limit)="limit($event)"
+        (add)="adding.set(true)"
+      />
 
       <div class="head">
         <div>
@@ -170,7 +84,7 @@ const PLURAL: Readonly<Record<string, string>> = { part: 'Parts', assembly: 'Ass
             <p-button severity="secondary" label="CSV" [disabled]="!survey()?.files" (onClick)="sendOut('csv')" />
           }
           @if (mayEdit()) {
-            <p-button severity="secondary" label="Read again" [disabled]="!survey()?.libraries?.length" (onClick)="rescan(null)" />
+            <p-button severity="secondary" label="Read again" [disabled]="!survey()?.libraries?.length" (onClick)="libraries.rescan(null)" />
           }
         </div>
       </div>
@@ -214,11 +128,11 @@ const PLURAL: Readonly<Record<string, string>> = { part: 'Parts', assembly: 'Ass
                     <dd>{{ row.surveyedAt ? instant(row.surveyedAt) : 'never' }}</dd>
                   </dl>
                   @if (mayEdit()) {
-                    <p-button severity="secondary" size="small" label="Read this library again" (onClick)="rescan(row.id)" />
+                    <p-button severity="secondary" size="small" label="Read this library again" (onClick)="libraries.rescan(row.id)" />
                   }
                 </section>
                 @if (row.kind === 'upload' && mayEdit()) {
-                  <rule-uploads [library]="row.id" (arrived)="rescan(row.id)" />
+                  <rule-uploads [library]="row.id" (arrived)="libraries.rescan(row.id)" />
                 }
               }
             }
@@ -336,97 +250,21 @@ const PLURAL: Readonly<Record<string, string>> = { part: 'Parts', assembly: 'Ass
       }
 
       <div bench="inspector">
-        @if (chosen(); as row) {
-          <h2><rule-exact-name [name]="row.name" /></h2>
-          @for (part of row.parts; track part.kind + part.level) {
-            <p class="soft">
-              {{ part.level === 'document' ? 'Document property' : 'Value at the level ' + part.level }} of {{ part.files | count: part.kind + ' file' }}:
-              {{ part.filled }} filled, {{ part.standIns }} with a stand-in, {{ part.files - part.filled - part.standIns }} empty;
-              {{ part.distinct | count: 'different text' }}.
-            </p>
-          }
-          @if (row.status === 'alike') {
-            <p class="note bad">
-              The schema has {{ row.property!.writtenName }}. They differ only in {{ difference(row) }}: programs that compare exactly treat them as two
-              properties.
-            </p>
-          }
-          <p class="links">
-            <button type="button" class="link" (click)="go({ look: 'values', name: row.name })">Its values</button>
-            <button type="button" class="link" (click)="openFiles(row.name)">Its files</button>
-          </p>
-          @if (row.status === 'stray' && mayAdminister()) {
-            <p-button label="Define it in the schema" (onClick)="define(row)" />
-          }
-          @if (mayEdit()) {
-            <h2 class="clean">Clean up</h2>
-            <div class="clean">
-              <button
-                type="button"
-                class="link"
-                (click)="act({ do: 'merge', names: [row.name], to: row.property?.writtenName ?? row.name, clash: 'keep the filled one' })"
-              >
-                {{ row.status === 'alike' ? 'Move to ' + row.property!.writtenName + ' …' : 'Rename, or move to another name …' }}
-              </button>
-              <button type="button" class="link" (click)="act({ do: 'trim', name: row.name })">Trim blanks …</button>
-              <button type="button" class="link" (click)="act({ do: 'case', name: row.name, style: 'upper' })">Change the letter case …</button>
-              <button type="button" class="link" (click)="act({ do: 'split', name: row.name, separator: ', ', into: [row.name, row.name + ' 2'] })">
-                Split its values …
-              </button>
-              <button type="button" class="link" (click)="act({ do: 'convert', name: row.name, unit: row.guess.unit ?? 'mm' })">Convert to a unit …</button>
-              <button type="button" class="link" (click)="act({ do: 'remove', names: [row.name] })">Remove …</button>
-            </div>
-          }
-          @if (row.status === 'known' || row.status === 'retired') {
-            <rule-way [property]="row.property!.id" />
-          }
-          <p>
-            <a [routerLink]="['/values']" [queryParams]="{ kind: row.kinds[0] }">Open the {{ row.kinds[0] }} files in Values</a>
-          </p>
-        } @else {
-          <p class="soft">Select a name to see how it is used and to clean it up. Tick several to merge them or to define properties.</p>
-        }
+        <rule-chosen-name
+          [row]="chosen()"
+          [mayEdit]="mayEdit()"
+          [mayAdminister]="mayAdminister()"
+          (act)="act($event)"
+          (values)="go({ look: 'values', name: $event })"
+          (files)="openFiles($event)"
+        />
       </div>
     </rule-bench>
 
     <rule-clean-up [action]="action()" [filter]="filter()" [scope]="'Over ' + scopeText() + '.'" [known]="writtenNames()" (closed)="action.set(null)" />
     <rule-found-drafts [names]="drafting()" (closed)="drafting.set([]); ticked.set(none)" />
 
-    <p-dialog
-      closeAriaLabel="Close"
-      header="Add a library"
-      [modal]="true"
-      [visible]="adding()"
-      (visibleChange)="adding.set($event)"
-      [style]="{ width: '460px' }"
-    >
-      <form (ngSubmit)="add()">
-        <label class="field"
-          ><span>Name of the library</span><input pInputText name="name" [ngModel]="newName()" (ngModelChange)="newName.set($event)"
-        /></label>
-        <div class="field" role="radiogroup" aria-label="Where its files are">
-          <label
-            ><rule-radio name="kind" [checked]="newKind() === 'folder'" (choose)="newKind.set('folder')" /> a folder on the server, read where it stands</label
-          ><br /><label><rule-radio name="kind" [checked]="newKind() === 'upload'" (choose)="newKind.set('upload')" /> uploaded files</label>
-        </div>
-        @if (newKind() === 'folder') {
-          <label class="field"
-            ><span>Folder on the server</span><input pInputText name="path" class="mono" [ngModel]="path()" (ngModelChange)="path.set($event)" /><small
-              >All files in it and below it are read; reading changes nothing.</small
-            ></label
-          >
-        }
-        @if (addError(); as text) {
-          <p class="note bad" role="alert">{{ text }}</p>
-        }
-        <p-button
-          type="submit"
-          [label]="newKind() === 'folder' ? 'Register and read' : 'Begin the library'"
-          [disabled]="!newName().trim() || (newKind() === 'folder' && !path().trim())"
-          [loading]="busy()"
-        />
-      </form>
-    </p-dialog>
+    <rule-add-library [(open)]="adding" (added)="added($event)" />
   `,
   styles: `
     .limits {
@@ -449,27 +287,13 @@ const PLURAL: Readonly<Record<string, string>> = { part: 'Parts', assembly: 'Ass
       align-items: center;
       margin-bottom: 10px;
     }
-    .links {
-      display: flex;
-      gap: 14px;
-    }
-    .clean {
-      display: grid;
-      gap: 4px;
-      margin: 12px 0;
-      justify-items: start;
-    }
-    h2.clean {
-      margin: 14px 0 4px;
-    }
   `,
 })
 export class SurveyStation {
-  private readonly api = inject(Api);
   private readonly store = inject(Store);
   private readonly router = inject(Router);
-  private readonly notices = inject(Notices);
   protected readonly found = inject(SurveyStore);
+  protected readonly libraries = inject(LibrariesStore);
   protected readonly properties = this.store.selectSignal(catalogueFeature.selectAll);
   protected readonly byId = this.store.selectSignal(catalogueFeature.selectById);
   protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
@@ -512,18 +336,12 @@ export class SurveyStation {
   protected readonly suggested = signal<{ name: string; property: number } | null>(null);
   protected readonly strayNames = computed(() => this.found.strays().map((row) => row.name));
   protected readonly drafting = signal<readonly string[]>([]);
-  protected readonly busy = signal(false);
   protected readonly adding = signal(false);
-  protected readonly addError = signal<string | null>(null);
-  protected readonly newName = signal('');
-  protected readonly newKind = signal<Library['kind']>('folder');
-  protected readonly path = signal('');
   protected readonly narrow = signal('');
   /** These views always cover all libraries. */
   protected readonly isLimited = computed(() => !['library', 'twins', 'learned', 'remarks', 'masses', 'classes'].includes(this.look()));
   protected readonly namesListed = computed(() => ['names', 'strays', 'stand-ins'].includes(this.look()));
   protected readonly instant = showInstant;
-  protected readonly kinds = KINDS;
   private searchTimer: ReturnType<typeof setTimeout> | undefined;
 
   protected readonly libraryNumber = computed(() => Number(this.library()));
@@ -532,7 +350,6 @@ export class SurveyStation {
   protected readonly recordFields = computed(() => this.survey()?.recordFields ?? []);
   protected readonly writtenNames = computed(() => this.properties().map((property) => property.writtenName));
   protected readonly chosen = computed<NameRow | undefined>(() => this.found.rows().find((row) => row.name === this.selected()));
-  protected readonly standIns = computed(() => this.found.rows().reduce((sum, row) => sum + row.standIns, 0));
   protected readonly namesShown = computed(() => ['names', 'strays', 'stand-ins', 'coverage'].includes(this.look()));
   protected readonly shown = computed(() => {
     if (this.look() === 'strays') return this.found.strays();
@@ -541,63 +358,14 @@ export class SurveyStation {
   });
   protected readonly typeOf = (name: string): ValueType | null => this.found.rows().find((row) => row.name === name)?.guess.type ?? null;
 
-  protected readonly title = computed(() => {
-    switch (this.look()) {
-      case 'strays':
-        return 'Names outside the schema';
-      case 'stand-ins':
-        return 'Names with stand-ins';
-      case 'coverage':
-        return 'How far names are filled';
-      case 'twins':
-        return 'Names that probably mean the same';
-      case 'values':
-        return 'Values of a name';
-      case 'learned':
-        return 'What the library suggests';
-      case 'foreign':
-        return 'Foreign names';
-      case 'files':
-        return 'Files by any value';
-      case 'remarks':
-        return 'Remarks on files';
-      case 'masses':
-        return 'Masses and materials';
-      case 'kept':
-        return 'What got better';
-      case 'classes':
-        return 'Classes';
-      case 'library':
-        return this.libraryShown()?.name ?? 'Library';
-      default:
-        return `What ${this.survey()?.files ?? '…'} files hold`;
-    }
-  });
+  protected readonly title = computed(() =>
+    this.look() === 'library' ? (this.libraryShown()?.name ?? 'Library') : (LOOKS[this.look()]?.title ?? `What ${this.survey()?.files ?? '…'} files hold`),
+  );
   protected readonly said = computed(() => {
-    switch (this.look()) {
-      case 'twins':
-        return 'Suggestions with reasons. Nothing is merged until you confirm.';
-      case 'learned':
-        return 'Bindings and name meanings learned from the files, with the evidence for and against each.';
-      case 'foreign':
-        return "What another company's names mean in your schema. Nothing is written until you apply it.";
-      case 'remarks':
-        return 'Files that cannot be read, notes from reading, and duplicate names and contents.';
-      case 'masses':
-        return 'Masses in files compared with geometry, and materials in models compared with the property.';
-      case 'classes':
-        return "The company's own subdivision of files. Survey can be limited to a class, and coverage shown by class.";
-      case 'kept':
-        return "Earlier counts compared with today's, over the same files.";
-      case 'files':
-        return 'All conditions must be met. Numbers and dates are compared by size.';
-      case 'library':
-        return '';
-      default: {
-        const unread = this.survey()?.libraries.reduce((sum, row) => sum + row.unread, 0) ?? 0;
-        return `Properties by their exact written name, at every level. ${unread === 0 ? 'Every file could be read.' : `${count(unread, 'file')} could not be read.`}`;
-      }
-    }
+    const said = LOOKS[this.look()]?.said;
+    if (said !== undefined) return said;
+    const unread = this.survey()?.libraries.reduce((sum, row) => sum + row.unread, 0) ?? 0;
+    return `Properties by their exact written name, at every level. ${unread === 0 ? 'Every file could be read.' : `${count(unread, 'file')} could not be read.`}`;
   });
 
   /** Active filters, each removable. */
@@ -642,18 +410,8 @@ export class SurveyStation {
     this.again.update((n) => n + 1);
   }
 
-  protected plural(kind: string): string {
-    return PLURAL[kind] ?? kind;
-  }
-  protected leaf(folder: string): string {
-    return folder.slice(folder.lastIndexOf('/') + 1);
-  }
-  protected depth(folder: string): number {
-    return folder.split('/').length - 1;
-  }
-
   /** Changes the view, keeping filters. */
-  protected go(queryParams: Record<string, string | number | null>): void {
+  protected go(queryParams: Wanted): void {
     this.ticked.set(this.none);
     if (queryParams['look'] !== 'foreign') this.suggested.set(null);
     const left = this.look() === 'library' ? { library: null } : {};
@@ -661,15 +419,10 @@ export class SurveyStation {
   }
 
   /** Changes filters, keeping the view. */
-  protected limit(queryParams: Record<string, string | number | null>): void {
+  protected limit(queryParams: Wanted): void {
     this.ticked.set(this.none);
     const left = this.look() === 'library' ? { look: null, library: null } : {};
     void this.router.navigate([], { queryParams: { ...left, ...queryParams }, queryParamsHandling: 'merge' });
-  }
-
-  protected toFolder(library: number, folder: string): void {
-    const on = this.filter().folder === folder && this.filter().library === library;
-    this.limit({ folder: on ? null : folder, library: on ? null : library });
   }
 
   protected searched(text: string): void {
@@ -684,7 +437,7 @@ export class SurveyStation {
   protected openFiles(name: string, more: Record<string, string | number | null> = {}, operator: Clause['operator'] = 'is filled', text?: string): void {
     this.openMatching({ subject: 'value', name, operator, ...(text === undefined ? {} : { text }) }, name, more);
   }
-  private openMatching(clause: Clause, shown: string | null, more: Record<string, string | number | null>): void {
+  private openMatching(clause: Clause, shown: string | null, more: Wanted): void {
     const others = (this.filter().where ?? []).filter((other) => other.name !== clause.name || other.subject !== clause.subject);
     this.go({ look: 'files', name: shown, where: JSON.stringify([...others, clause]), ...more });
   }
@@ -719,57 +472,13 @@ export class SurveyStation {
     this.action.set(action);
   }
 
-  protected difference(row: NameRow): string {
-    return compareNames(row.name, row.property!.writtenName);
-  }
-
-  protected define(row: NameRow): void {
-    void this.router.navigate(['/schema'], { queryParams: { define: row.name, kinds: row.kinds.join(',') } });
-  }
-
   protected sendOut(format: 'xlsx' | 'csv'): void {
-    this.api
-      .surveyTable({ format, filter: this.filter(), names: this.look() === 'names' || this.look() === 'coverage' ? [] : this.shown().map((row) => row.name) })
-      .subscribe({
-        next: saveBlob,
-        error: this.notices.failed,
-      });
+    const names = this.look() === 'names' || this.look() === 'coverage' ? [] : this.shown().map((row) => row.name);
+    this.libraries.sendOut({ format, filter: this.filter(), names });
   }
 
-  protected rescan(library: number | null): void {
-    this.api.rescan(library).subscribe({ next: (started) => this.store.dispatch(JobsActions.started(started)), error: this.notices.failed });
-  }
-
-  protected add(): void {
-    this.busy.set(true);
-    this.addError.set(null);
-    const failed = (failure: unknown) => {
-      this.busy.set(false);
-      this.addError.set(problemOf(failure).detail);
-    };
-    const ready = () => {
-      this.busy.set(false);
-      this.adding.set(false);
-      this.newName.set('');
-      this.path.set('');
-      this.store.dispatch(CatalogueActions.recount());
-      this.reload();
-    };
-    if (this.newKind() === 'upload')
-      this.api.addUpload(this.newName().trim()).subscribe({
-        next: ({ library }) => {
-          ready();
-          this.go({ look: 'library', library });
-        },
-        error: failed,
-      });
-    else
-      this.api.addLibrary({ name: this.newName().trim(), path: this.path().trim() }).subscribe({
-        next: (started) => {
-          this.store.dispatch(JobsActions.started(started));
-          ready();
-        },
-        error: failed,
-      });
+  protected added(library: number | null): void {
+    this.reload();
+    if (library !== null) this.go({ look: 'library', library });
   }
 }
