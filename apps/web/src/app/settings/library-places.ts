@@ -1,22 +1,22 @@
 import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Library } from '@rule/contract';
-import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { Api, JobsActions, Notices } from '../shared';
+import { SettingsStore } from './settings.store';
 
 /** Library folders on the server: confirm after a restore, or point elsewhere. Administrators only. */
 @Component({
   selector: 'rule-library-places',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [ButtonModule, FormsModule, InputTextModule],
+  providers: [SettingsStore],
   template: `
-    @if (rows().length) {
+    @if (store.libraries().length) {
       <section class="card" aria-label="Library folders">
         <h1>Library folders</h1>
         <p class="soft">If a library was moved to another folder of the server, enter the new folder here. The library is read again.</p>
-        @for (row of rows(); track row.id) {
+        @for (row of store.libraries(); track row.id) {
           <form (ngSubmit)="place(row)">
             <label class="field">
               <span
@@ -59,19 +59,13 @@ import { Api, JobsActions, Notices } from '../shared';
   `,
 })
 export class LibraryPlaces {
-  private readonly api = inject(Api);
-  private readonly store = inject(Store);
-  private readonly notices = inject(Notices);
-  protected readonly rows = signal<readonly Library[]>([]);
+  protected readonly store = inject(SettingsStore);
   private readonly texts = signal<Readonly<Record<number, string>>>({});
 
   constructor() {
-    this.load();
+    this.store.loadLibraries();
   }
 
-  private load(): void {
-    this.api.libraries().subscribe({ next: (rows) => this.rows.set(rows.filter((row) => row.kind === 'folder')), error: this.notices.failed });
-  }
   protected text(row: Library): string {
     return this.texts()[row.id] ?? row.root;
   }
@@ -79,14 +73,6 @@ export class LibraryPlaces {
     this.texts.update((texts) => ({ ...texts, [row.id]: text }));
   }
   protected place(row: Library): void {
-    this.api.placeLibrary(row.id, this.text(row).trim()).subscribe({
-      next: (started) => {
-        this.notices.done(`${row.name} stands in ${this.text(row).trim()}, and is read.`);
-        this.texts.set({});
-        this.store.dispatch(JobsActions.started(started));
-        this.load();
-      },
-      error: this.notices.failed,
-    });
+    this.store.placeLibrary(row, this.text(row).trim(), () => this.texts.set({}));
   }
 }

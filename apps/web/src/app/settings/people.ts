@@ -1,23 +1,24 @@
 import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { FirstPassword, PersonRow, ROLES, Role } from '@rule/contract';
+import { PersonRow, ROLES, Role } from '@rule/contract';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { DialogModule } from 'primeng/dialog';
 import { InputTextModule } from 'primeng/inputtext';
 import { SelectModule } from 'primeng/select';
-import { Observable } from 'rxjs';
-import { Api, Notices, sessionFeature, showInstant } from '../shared';
+import { sessionFeature, showInstant } from '../shared';
+import { SettingsStore } from './settings.store';
 
 /** Users and their roles. Administrators only. */
 @Component({
   selector: 'rule-people',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [ButtonModule, DialogModule, FormsModule, InputTextModule, SelectModule],
+  providers: [SettingsStore],
   template: `
     <section class="card" aria-label="People">
       <h1>People</h1>
-      @if (said(); as first) {
+      @if (store.first(); as first) {
         <p class="note" role="status">
           First password of {{ first.name }}, said this once: <code class="mono">{{ first.password }}</code>. A new one is chosen at the next sign-in.
         </p>
@@ -33,7 +34,7 @@ import { Api, Notices, sessionFeature, showInstant } from '../shared';
           </tr>
         </thead>
         <tbody>
-          @for (row of rows(); track row.id) {
+          @for (row of store.people(); track row.id) {
             <tr>
               <td>
                 {{ row.displayName }}
@@ -52,18 +53,20 @@ import { Api, Notices, sessionFeature, showInstant } from '../shared';
                   [options]="roles"
                   [ngModel]="row.role"
                   [ariaLabel]="'Role of ' + row.displayName"
-                  (ngModelChange)="change(row, { role: $event })"
+                  (ngModelChange)="store.changePerson(row, { role: $event })"
                 />
               </td>
               <td class="soft">{{ row.signedInAt ? instant(row.signedInAt) : 'never' }}</td>
               <td class="acts">
-                <button type="button" class="link" [attr.aria-label]="'Reset password of ' + row.displayName" (click)="reset(row)">Reset password</button>
+                <button type="button" class="link" [attr.aria-label]="'Reset password of ' + row.displayName" (click)="store.resetPassword(row)">
+                  Reset password
+                </button>
                 @if (row.name !== me()?.name) {
                   <button
                     type="button"
                     class="link"
                     [attr.aria-label]="(row.locked ? 'Unlock ' : 'Lock ') + row.displayName"
-                    (click)="change(row, { locked: !row.locked })"
+                    (click)="store.changePerson(row, { locked: !row.locked })"
                   >
                     {{ row.locked ? 'Unlock' : 'Lock' }}
                   </button>
@@ -145,12 +148,9 @@ import { Api, Notices, sessionFeature, showInstant } from '../shared';
   `,
 })
 export class PeopleSection {
-  private readonly api = inject(Api);
-  private readonly notices = inject(Notices);
+  protected readonly store = inject(SettingsStore);
   protected readonly me = inject(Store).selectSignal(sessionFeature.selectUser);
   protected readonly roles = [...ROLES];
-  protected readonly rows = signal<readonly PersonRow[]>([]);
-  protected readonly said = signal<{ readonly name: string; readonly password: string } | null>(null);
   protected readonly leaving = signal<PersonRow | null>(null);
   protected readonly name = signal('');
   protected readonly displayName = signal('');
@@ -158,45 +158,18 @@ export class PeopleSection {
   protected readonly instant = showInstant;
 
   constructor() {
-    this.load();
-  }
-
-  private load(): void {
-    this.api.people().subscribe({ next: (rows) => this.rows.set(rows), error: this.notices.failed });
-  }
-
-  /** Runs a request and reloads the users, also after a refusal. */
-  private carry<T>(work: Observable<T>, then: (result: T) => void): void {
-    this.said.set(null);
-    work.subscribe({
-      next: (result) => {
-        then(result);
-        this.load();
-      },
-      error: (failure: unknown) => {
-        this.notices.failed(failure);
-        this.load();
-      },
-    });
+    this.store.loadPeople();
   }
 
   protected add(): void {
     const draft = { name: this.name().trim(), displayName: this.displayName().trim(), role: this.role() };
-    this.carry(this.api.addPerson(draft), (first: FirstPassword) => {
-      this.said.set({ name: draft.displayName, password: first.password });
+    this.store.addPerson(draft, () => {
       this.name.set('');
       this.displayName.set('');
     });
   }
-  protected change(row: PersonRow, change: Partial<Pick<PersonRow, 'role' | 'locked'>>): void {
-    const { displayName, role, locked } = { ...row, ...change };
-    this.carry(this.api.changePerson(row.id, { displayName, role, locked }), () => undefined);
-  }
-  protected reset(row: PersonRow): void {
-    this.carry(this.api.resetPassword(row.id), (first) => this.said.set({ name: row.displayName, password: first.password }));
-  }
   protected remove(row: PersonRow): void {
     this.leaving.set(null);
-    this.carry(this.api.removePerson(row.id), () => this.notices.done(`${row.displayName} is removed.`));
+    this.store.removePerson(row);
   }
 }

@@ -3,13 +3,15 @@ import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { Api, Notices, OwnPassword, SessionActions, sessionFeature } from '../shared';
+import { Notices, OwnPassword, sessionFeature } from '../shared';
+import { SettingsStore } from './settings.store';
 
 /** The user's own name and password. */
 @Component({
   selector: 'rule-profile',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [ButtonModule, FormsModule, InputTextModule, OwnPassword],
+  providers: [SettingsStore],
   template: `
     <section class="card" aria-label="You">
       <h1>You</h1>
@@ -17,7 +19,7 @@ import { Api, Notices, OwnPassword, SessionActions, sessionFeature } from '../sh
         <p class="soft">
           You sign in as {{ person.name }}, and are {{ person.role === 'administrator' || person.role === 'editor' ? 'an' : 'a' }} {{ person.role }}.
         </p>
-        <form (ngSubmit)="rename()">
+        <form (ngSubmit)="settings.rename(name().trim())">
           <label class="field"><span>Display name</span><input pInputText name="displayName" [ngModel]="name()" (ngModelChange)="name.set($event)" /></label>
           <p-button type="submit" severity="secondary" label="Save the name" [disabled]="!name().trim() || name().trim() === person.displayName" />
         </form>
@@ -37,21 +39,11 @@ import { Api, Notices, OwnPassword, SessionActions, sessionFeature } from '../sh
   `,
 })
 export class Profile {
-  private readonly api = inject(Api);
-  private readonly store = inject(Store);
+  protected readonly settings = inject(SettingsStore);
   private readonly notices = inject(Notices);
-  protected readonly user = this.store.selectSignal(sessionFeature.selectUser);
+  protected readonly user = inject(Store).selectSignal(sessionFeature.selectUser);
   protected readonly name = linkedSignal(() => this.user()?.displayName ?? '');
 
-  protected rename(): void {
-    this.api.renameMyself(this.name().trim()).subscribe({
-      next: () => {
-        this.notices.done('Your name is saved.');
-        this.store.dispatch(SessionActions.ask());
-      },
-      error: this.notices.failed,
-    });
-  }
   protected changed(): void {
     this.notices.done('Password changed. You are signed out everywhere else.');
   }

@@ -8,18 +8,20 @@ import { InputTextModule } from 'primeng/inputtext';
 import { TextareaModule } from 'primeng/textarea';
 import { Router } from '@angular/router';
 import { RuleOption, RuleSelect } from '../kit';
-import { Api, Bench, CatalogueActions, IndexRow, Notices, SessionActions, Unsaved, catalogueFeature, sessionFeature } from '../shared';
+import { Bench, CatalogueActions, IndexRow, Unsaved, catalogueFeature, sessionFeature } from '../shared';
 import { LibraryPlaces } from './library-places';
 import { PeopleSection } from './people';
 import { Profile } from './profile';
 import { Tokens } from './tokens';
 import { AREAS, AreaKey, readArea, textsOf } from './areas';
+import { SettingsStore } from './settings.store';
 
 /** Company-wide settings. */
 @Component({
   selector: 'rule-settings-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [RuleOption, RuleSelect, Bench, ButtonModule, FormsModule, IndexRow, InputTextModule, LibraryPlaces, PeopleSection, Profile, TextareaModule, Tokens],
+  providers: [SettingsStore],
   template: `
     <rule-bench label="Settings" [inspector]="false">
       <div bench="index">
@@ -121,9 +123,8 @@ import { AREAS, AreaKey, readArea, textsOf } from './areas';
   `,
 })
 export class SettingsStation {
-  private readonly api = inject(Api);
+  private readonly settings = inject(SettingsStore);
   private readonly store = inject(Store);
-  private readonly notices = inject(Notices);
   private readonly router = inject(Router);
   /** The settings page in the URL. */
   readonly view = input<string>();
@@ -194,14 +195,6 @@ export class SettingsStation {
 
   protected save(): void {
     const draft = this.draft();
-    if (!draft) return;
-    this.api.saveSettings(draft).subscribe({
-      next: (settings) => {
-        this.store.dispatch(CatalogueActions.settingsSaved({ settings }));
-        this.store.dispatch(SessionActions.ask());
-        this.notices.done('Settings are saved.');
-      },
-      error: this.notices.failed,
-    });
+    if (draft) this.settings.save(draft);
   }
 }

@@ -5,7 +5,8 @@ import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { SelectModule } from 'primeng/select';
-import { Api, Notices, sessionFeature, showInstant } from '../shared';
+import { sessionFeature, showInstant } from '../shared';
+import { SettingsStore } from './settings.store';
 
 const SCOPE_CHOICES: Readonly<Record<TokenScope, string>> = { read: 'read', work: 'my permissions', people: 'my permissions, including people' };
 
@@ -14,6 +15,7 @@ const SCOPE_CHOICES: Readonly<Record<TokenScope, string>> = { read: 'read', work
   selector: 'rule-tokens',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [ButtonModule, FormsModule, InputTextModule, SelectModule],
+  providers: [SettingsStore],
   template: `
     <section class="card" aria-label="Tokens for programs">
       <h1>Tokens for programs</h1>
@@ -21,14 +23,14 @@ const SCOPE_CHOICES: Readonly<Record<TokenScope, string>> = { read: 'read', work
         A program that uses a token acts as you, within the token's scope. The command line reads RULE_TOKEN.
         {{ mayAdminister() ? 'As an administrator you see the tokens of everybody, and take any back.' : '' }}
       </p>
-      @if (made(); as token) {
+      @if (store.made(); as token) {
         <p class="note" role="status">
           New token, shown only once: <code class="mono">{{ token }}</code>
         </p>
       }
       <table class="list">
         <tbody>
-          @for (row of rows(); track row.id) {
+          @for (row of store.tokens(); track row.id) {
             <tr>
               <td>
                 {{ row.name }}
@@ -39,7 +41,7 @@ const SCOPE_CHOICES: Readonly<Record<TokenScope, string>> = { read: 'read', work
               <td>{{ scopes[row.scope] }}</td>
               <td>{{ row.usedAt ? 'last used ' + instant(row.usedAt) : 'never used' }}</td>
               <td [class.bad]="ended(row)">{{ ended(row) ? 'ended' : 'ends' }} {{ instant(row.expiresAt) }}</td>
-              <td><button type="button" class="link" [attr.aria-label]="'take back ' + row.name" (click)="remove(row)">take back</button></td>
+              <td><button type="button" class="link" [attr.aria-label]="'take back ' + row.name" (click)="store.removeToken(row)">take back</button></td>
             </tr>
           }
         </tbody>
@@ -92,11 +94,8 @@ const SCOPE_CHOICES: Readonly<Record<TokenScope, string>> = { read: 'read', work
   `,
 })
 export class Tokens {
-  private readonly api = inject(Api);
-  private readonly notices = inject(Notices);
-  protected readonly rows = signal<readonly TokenRow[]>([]);
+  protected readonly store = inject(SettingsStore);
   protected readonly name = signal('');
-  protected readonly made = signal<string | null>(null);
   protected readonly instant = showInstant;
   protected readonly mayAdminister = inject(Store).selectSignal(sessionFeature.selectMayAdminister);
   protected readonly scopes: Readonly<Record<TokenScope, string>> = {
@@ -112,27 +111,13 @@ export class Tokens {
   protected readonly longest = LONGEST_TOKEN;
 
   constructor() {
-    this.load();
+    this.store.loadTokens();
   }
 
-  private load(): void {
-    this.api.tokens().subscribe({ next: (rows) => this.rows.set(rows), error: this.notices.failed });
-  }
   protected ended(row: TokenRow): boolean {
     return Date.parse(row.expiresAt) < Date.now();
   }
   protected make(): void {
-    this.api.makeToken({ name: this.name().trim(), scope: this.scope(), days: Math.round(this.days()) }).subscribe({
-      next: ({ token }) => {
-        this.made.set(token);
-        this.name.set('');
-        this.load();
-      },
-      error: this.notices.failed,
-    });
-  }
-  protected remove(row: TokenRow): void {
-    this.made.set(null);
-    this.api.removeToken(row.id).subscribe({ next: () => this.load(), error: this.notices.failed });
+    this.store.makeToken({ name: this.name().trim(), scope: this.scope(), days: Math.round(this.days()) }, () => this.name.set(''));
   }
 }
