@@ -1,28 +1,15 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { FileRow, SetSheet, WideDraft, WideRow, WideView, clauseProblem } from '@rule/contract';
+import { SetSheet, WideDraft, WideView, clauseProblem } from '@rule/contract';
 import { Property, checkProposed, isHeldAt, sameDefinition, whyNotTypedAbove } from '@rule/core/schema';
 import { HeldValue, editText, readHeld } from '@rule/core/values';
-import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { Clauses } from '../clauses';
 import { RuleOption, RuleSelect } from '../kit';
-import {
-  Api,
-  catalogueFeature,
-  Count,
-  FileLink,
-  Notices,
-  PendingStore,
-  plainHeld,
-  problemOf,
-  sessionFeature,
-  TrayActions,
-  trayFeature,
-  Unsaved,
-} from '../shared';
+import { catalogueFeature, Count, FileLink, Notices, PendingStore, plainHeld, sessionFeature, TrayActions, trayFeature, Unsaved } from '../shared';
+import { ProjectsStore } from './projects.store';
 
 /** Rows shown before the rest is counted. */
 const MOST_SHOWN = 200;
@@ -32,12 +19,13 @@ const MOST_SHOWN = 200;
   selector: 'rule-projects',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [RuleOption, RuleSelect, ButtonModule, Clauses, Count, FileLink, FormsModule, InputTextModule],
+  providers: [ProjectsStore],
   template: `
     <div class="head">
       <div>
-        <h1>{{ view()?.level === 'company' ? 'The company' : (view()?.name ?? 'Projects and sets') }}</h1>
+        <h1>{{ projects.view()?.level === 'company' ? 'The company' : (projects.view()?.name ?? 'Projects and sets') }}</h1>
         <p>
-          @switch (view()?.level) {
+          @switch (projects.view()?.level) {
             @case ('project') {
               Project: all its files inherit its values.
             }
@@ -58,7 +46,7 @@ const MOST_SHOWN = 200;
           <span class="visually-hidden">Project or set</span>
           <rule-select [ngModel]="id() ?? ''" (ngModelChange)="picked.emit($event || null)">
             <rule-option value="" label="all" />
-            @for (row of list() ?? []; track row.id) {
+            @for (row of projects.list() ?? []; track row.id) {
               <rule-option [value]="'' + row.id" label="{{ row.level === 'company' ? 'the company' : row.level + ': ' + row.name }}" />
             }
           </rule-select>
@@ -69,7 +57,7 @@ const MOST_SHOWN = 200;
         }
       </div>
     </div>
-    @if (error(); as text) {
+    @if (projects.error(); as text) {
       <p class="note bad" role="alert">{{ text }}</p>
     }
     @if (draft(); as d) {
@@ -87,10 +75,10 @@ const MOST_SHOWN = 200;
         </div>
       </section>
     }
-    @if (list() === null && !error()) {
+    @if (projects.list() === null && !projects.error()) {
       <span class="skeleton"></span><span class="skeleton"></span>
     }
-    @if (view(); as v) {
+    @if (projects.view(); as v) {
       @if (v.level !== 'company' && mayAdminister() && !draft()) {
         <p>
           <button type="button" class="link spaced" (click)="change(v)">Change the name or the rule</button>
@@ -144,7 +132,7 @@ const MOST_SHOWN = 200;
           </p>
         }
         @if (mayEdit() && v.behindTotal) {
-          <button pButton type="button" (click)="push(v)">Add {{ v.behindTotal | count: 'missing value' : 'missing values' }} to the tray</button>
+          <button pButton type="button" (click)="projects.push(v.id)">Add {{ v.behindTotal | count: 'missing value' : 'missing values' }} to the tray</button>
         }
       </section>
       @if (v.behindTotal) {
@@ -231,7 +219,7 @@ const MOST_SHOWN = 200;
               <span>Add a file</span>
               <input pInputText placeholder="part of its path" [ngModel]="find()" (ngModelChange)="searched($event)" />
             </label>
-            @for (file of found(); track file.id) {
+            @for (file of projects.found(); track file.id) {
               <button type="button" class="link spaced" (click)="member(v, file.id, true)">{{ file.path }}</button>
             }
           }
@@ -275,7 +263,7 @@ const MOST_SHOWN = 200;
           }
         </section>
       }
-    } @else if (!id() && list() && !draft()) {
+    } @else if (!id() && projects.list() && !draft()) {
       <div class="card">
         <table class="list">
           <thead>
@@ -287,7 +275,7 @@ const MOST_SHOWN = 200;
             </tr>
           </thead>
           <tbody>
-            @for (row of list() ?? []; track row.id) {
+            @for (row of projects.list() ?? []; track row.id) {
               <tr>
                 <td>
                   <button type="button" class="link" (click)="picked.emit('' + row.id)">{{ row.level === 'company' ? 'the company' : row.name }}</button>
@@ -330,7 +318,7 @@ const MOST_SHOWN = 200;
   `,
 })
 export class Projects {
-  private readonly api = inject(Api);
+  protected readonly projects = inject(ProjectsStore);
   private readonly store = inject(Store);
   private readonly notices = inject(Notices);
   readonly id = input<string>();
@@ -343,25 +331,20 @@ export class Projects {
   private readonly standIns = this.store.selectSignal(catalogueFeature.selectStandIns);
   private readonly tray = inject(PendingStore);
   private readonly applied = this.store.selectSignal(trayFeature.selectAppliedCount);
-  protected readonly list = signal<readonly WideRow[] | null>(null);
-  protected readonly view = signal<WideView | null>(null);
-  protected readonly error = signal<string | null>(null);
   protected readonly draft = signal<WideDraft | null>(null);
   protected readonly draftId = signal<number | null>(null);
   /** Initial content of the editor. */
   private begun: WideDraft | null = null;
   protected readonly wrong = signal<ReadonlyMap<number, string>>(new Map());
   protected readonly find = signal('');
-  protected readonly found = signal<readonly FileRow[]>([]);
   protected readonly show = plainHeld;
   protected readonly names = computed(() => this.active().map((property) => property.writtenName));
   protected readonly owned = computed(() => {
-    const level = this.view()?.level;
+    const level = this.projects.view()?.level;
     return level ? this.active().filter((property) => isHeldAt(property, level)) : [];
   });
   protected readonly sheetProperties = computed(() => this.active().filter((property) => property.level === 'sheet'));
   protected readonly defaults = computed(() => this.sheetProperties().filter((property) => property.feed === 'typed' && property.default !== ''));
-  private timer: ReturnType<typeof setTimeout> | undefined;
 
   constructor() {
     inject(Unsaved).watch(() => {
@@ -372,30 +355,9 @@ export class Projects {
       const id = this.id();
       this.applied();
       untracked(() => {
-        this.load();
-        this.open(id ? Number(id) : null);
+        this.projects.load();
+        this.projects.open(id ? Number(id) : null);
       });
-    });
-  }
-
-  private load(): void {
-    this.api.projects().subscribe({ next: (list) => this.list.set(list), error: (failure: unknown) => this.error.set(problemOf(failure).detail) });
-  }
-  private open(id: number | null): void {
-    if (id === null) {
-      this.view.set(null);
-      return;
-    }
-    this.api.project(id).subscribe({
-      next: (view) => {
-        this.view.set(view);
-        this.tray.see([-view.id, ...view.sheets.map((sheet) => sheet.file)]);
-        this.error.set(null);
-      },
-      error: (failure: unknown) => {
-        this.view.set(null);
-        this.error.set(problemOf(failure).detail);
-      },
     });
   }
 
@@ -418,43 +380,22 @@ export class Projects {
   protected save(): void {
     const draft = this.draft();
     if (!draft) return;
-    this.api.saveProject(this.draftId(), { ...draft, name: draft.name.trim() }).subscribe({
-      next: (row) => {
-        this.draft.set(null);
-        this.load();
-        if (this.id() === `${row.id}`) this.open(row.id);
-        this.picked.emit(`${row.id}`);
-      },
-      error: this.notices.failed,
+    this.projects.save(this.draftId(), { ...draft, name: draft.name.trim() }, ({ id }) => {
+      this.draft.set(null);
+      if (this.id() === `${id}`) this.projects.open(id);
+      this.picked.emit(`${id}`);
     });
   }
   protected remove({ id }: WideView): void {
-    this.api.removeProject(id).subscribe({
-      next: () => {
-        this.load();
-        this.picked.emit(null);
-      },
-      error: this.notices.failed,
-    });
+    this.projects.remove(id, () => this.picked.emit(null));
   }
   protected searched(text: string): void {
     this.find.set(text);
-    clearTimeout(this.timer);
-    this.timer = setTimeout(() => {
-      if (text.trim() === '') this.found.set([]);
-      else this.api.files({ search: text.trim(), limit: 10 }).subscribe({ next: (page) => this.found.set(page.rows), error: this.notices.failed });
-    }, 250);
+    this.projects.search(text);
   }
   protected member({ id }: WideView, file: number, member: boolean | null): void {
-    this.api.projectMembers(id, { files: [file], member }).subscribe({
-      next: () => {
-        this.find.set('');
-        this.found.set([]);
-        this.open(id);
-        this.load();
-      },
-      error: this.notices.failed,
-    });
+    this.find.set('');
+    this.projects.member(id, file, member);
   }
 
   protected captionOf(property: number): string {
@@ -500,14 +441,5 @@ export class Projects {
       .map(({ file, holder }) => ({ file, holder, property: property.id, text: property.default }));
     if (values.length) this.store.dispatch(TrayActions.propose({ values, reason: `default of ${property.caption} for existing sheets` }));
     else this.notices.done('All writable sheets have a value.');
-  }
-  protected push({ id }: WideView): void {
-    this.api.pushProject(id).subscribe({
-      next: ({ lines, barred }) => {
-        this.store.dispatch(TrayActions.load());
-        this.notices.done(`${count(lines, 'value')} added to your tray.${barred ? ` ${barred} cannot be written now.` : ''}`);
-      },
-      error: this.notices.failed,
-    });
   }
 }

@@ -1,16 +1,16 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, output, signal, untracked } from '@angular/core';
-import { ToDo } from '@rule/contract';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { RuleCheck } from '../kit';
-import { Api, CatalogueActions, Count, FileLink, Notices, problemOf, sessionFeature, showInstant, TrayActions, trayFeature } from '../shared';
-import { count } from '@rule/core/words';
+import { Count, FileLink, sessionFeature, showInstant, trayFeature } from '../shared';
+import { ToDosStore } from './to-dos.store';
 
 /** New or changed files lacking something, for their owners. */
 @Component({
   selector: 'rule-to-dos',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [ButtonModule, Count, FileLink, RuleCheck],
+  providers: [ToDosStore],
   template: `
     <div class="head">
       <div>
@@ -21,15 +21,15 @@ import { count } from '@rule/core/words';
         <label><rule-check [checked]="mineOnly()" (flip)="mineOnly.set(!mineOnly())" /> only mine</label>
         @if (mayEdit() && chosen().size) {
           <button pButton type="button" (click)="fill.emit([...chosen()])">Fill in {{ chosen().size | count: 'file' }} …</button>
-          <button pButton type="button" class="p-button-text" (click)="names()">Add missing names to the tray</button>
+          <button pButton type="button" class="p-button-text" (click)="toDos.addNames([...chosen()])">Add missing names to the tray</button>
           <button pButton type="button" class="p-button-text" (click)="dismiss()">Remove from the list</button>
         }
       </div>
     </div>
-    @if (error(); as text) {
+    @if (toDos.error(); as text) {
       <p class="note bad" role="alert">{{ text }}</p>
     }
-    @if (list() === null && !error()) {
+    @if (toDos.list() === null && !toDos.error()) {
       <span class="skeleton"></span><span class="skeleton"></span>
     } @else if (shown().length === 0) {
       <p class="note">Nothing to do. New files that lack something are listed after the next reading of a library.</p>
@@ -72,27 +72,21 @@ import { count } from '@rule/core/words';
   `,
 })
 export class ToDos {
-  private readonly api = inject(Api);
+  protected readonly toDos = inject(ToDosStore);
   private readonly store = inject(Store);
-  private readonly notices = inject(Notices);
   readonly fill = output<number[]>();
   protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
   private readonly applied = this.store.selectSignal(trayFeature.selectAppliedCount);
-  protected readonly list = signal<readonly ToDo[] | null>(null);
-  protected readonly error = signal<string | null>(null);
   protected readonly mineOnly = signal(false);
   protected readonly chosen = signal<ReadonlySet<number>>(new Set());
-  protected readonly shown = computed(() => (this.list() ?? []).filter((entry) => !this.mineOnly() || entry.mine));
+  protected readonly shown = computed(() => (this.toDos.list() ?? []).filter((entry) => !this.mineOnly() || entry.mine));
   protected readonly when = showInstant;
 
   constructor() {
     effect(() => {
       this.applied();
-      untracked(() => this.load());
+      untracked(() => this.toDos.load());
     });
-  }
-  private load(): void {
-    this.api.toDos().subscribe({ next: (list) => this.list.set(list), error: (failure: unknown) => this.error.set(problemOf(failure).detail) });
   }
   protected few(names: readonly string[]): string {
     return names.length > 4 ? `${names.slice(0, 4).join(', ')} and ${names.length - 4} more` : names.join(', ');
@@ -107,24 +101,7 @@ export class ToDos {
   protected chooseAll(): void {
     this.chosen.set(this.chosen().size === this.shown().length ? new Set() : new Set(this.shown().map((entry) => entry.file)));
   }
-  protected names(): void {
-    this.api.toDoTray([...this.chosen()]).subscribe({
-      next: ({ lines }) => {
-        this.store.dispatch(TrayActions.load());
-        this.notices.done(`${count(lines, 'name')} added to your tray.`);
-      },
-      error: this.notices.failed,
-    });
-  }
   protected dismiss(): void {
-    const gone = this.chosen();
-    this.api.dismissToDos([...gone]).subscribe({
-      next: () => {
-        this.chosen.set(new Set());
-        this.store.dispatch(CatalogueActions.recount());
-        this.load();
-      },
-      error: this.notices.failed,
-    });
+    this.toDos.dismiss([...this.chosen()], () => this.chosen.set(new Set()));
   }
 }
