@@ -47,6 +47,7 @@ import {
   PLAIN_CELL,
   renames,
   repairFor,
+  namesRead,
   runExample,
   schemaPage,
   schemaTable,
@@ -674,6 +675,17 @@ describe('examples of a rule', () => {
       found: '3.3',
       problem: null,
     });
+  });
+});
+
+describe('names that a rule reads', () => {
+  const others = [property(1, 'Part number', { ruleName: 'number' }), property(2, 'Revision'), property(3, 'Material'), property(4, 'Part')];
+  const read = (rule: string) => [...namesRead({ ...newDraft('Label'), feed: 'ruled', rule }, others)].sort();
+  it('are written names, in groups where the rule looks there', () => {
+    expect(read('number + Revision + text(model.Material)')).toEqual(['Part number', 'Revision', 'model.Material']);
+    expect(read('"Part number" + Revision')).toEqual(['Revision']);
+    expect(read('Revision +')).toEqual([]);
+    expect(read('if count(parts.Material) > 0 then Revision else null')).toEqual(['Revision']);
   });
 });
 

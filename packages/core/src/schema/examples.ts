@@ -56,3 +56,18 @@ export function runExample(draft: PropertyDraft, example: RuleExample, others: r
   const passes = value === null || wanted === null ? value === null && wanted === null : wanted.ok && parsed?.ok === true && wanted.value === parsed.value;
   return { passes, found, problem: null };
 }
+
+/**
+ * What a rule reads that an example can give: written names, in groups as `model.Material`. Nothing if the rule does not compile, and no
+ * values of the parts of an assembly.
+ */
+export function namesRead(draft: PropertyDraft, others: readonly Property[]): readonly string[] {
+  const property: Property = { ...draft, id: -1, retired: false };
+  const all = [...others.filter((other) => !other.retired && other.writtenName !== draft.writtenName), property];
+  const rule = compileRule(draft.rule, ruleScope(all, { clock: false }));
+  if (!rule.ok) return [];
+  const written = new Map(all.map((entry) => [ruleNameOf(entry), entry.writtenName]));
+  return rule.value.uses.flatMap(({ group, name }) =>
+    group === 'parts' ? [] : [group === null ? (written.get(name) ?? name) : `${group}.${written.get(name) ?? name}`],
+  );
+}

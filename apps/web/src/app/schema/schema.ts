@@ -11,7 +11,7 @@ import { Bench, catalogueFeature, IndexRow, sessionFeature, showInstant, Way } f
 import { SchemaChecks } from './checks';
 import { SchemaEditions } from './editions';
 import { ChoiceLists } from './lists';
-import { PropertyEditor } from './property-editor';
+import { PropertyEditor } from './property';
 import { RolloutView } from './rollout';
 import { SchemaStore } from './schema.store';
 import { NumberSeriesView } from './series';

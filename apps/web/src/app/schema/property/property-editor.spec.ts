@@ -3,9 +3,9 @@ import { FoundValues } from '@rule/contract';
 import { Property, PropertyDraft, SchemaChange, draftOf } from '@rule/core/schema';
 import { HttpErrorResponse } from '@angular/common/http';
 import { throwError } from 'rxjs';
-import { Stage, draftView, property } from '../../test/stage';
+import { Stage, draftView, property } from '../../../test/stage';
 import { PropertyEditor } from './property-editor';
-import { SchemaStore } from './schema.store';
+import { SchemaStore } from '../schema.store';
 
 const number = property(1, 'Part number', { type: 'text', kinds: ['part', 'drawing'], unique: 'library' });
 const mass = property(2, 'Mass', { type: 'number', unit: 'kg', decimals: 3, kinds: ['part'], group: 'Physics' });
@@ -272,5 +272,14 @@ describe('a property in depth', () => {
     const { stage } = await staged({ id: 2 }, {}, { role: 'editor' });
     expect(() => stage.button('Save in the draft')).toThrow();
     expect(stage.page.querySelector('fieldset')!.disabled).toBe(true);
+  });
+
+  it('says whose rules read it, and not whose rules merely hold its letters', async () => {
+    const label = property(4, 'Label', { kinds: ['part'], feed: 'ruled', rule: 'upper case(Part number)' });
+    const other = property(5, 'Note', { kinds: ['part'], feed: 'ruled', rule: '"Part number"' });
+    const { stage, opened } = await staged({ id: 1 }, {}, { view: draftView([number, mass, material, label, other]) });
+    expect(stage.page.textContent).toMatch(/Used by\s+Label\./);
+    await stage.click('Label');
+    expect(opened).toEqual([4]);
   });
 });

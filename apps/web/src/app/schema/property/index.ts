@@ -1,0 +1,1 @@
+export { PropertyEditor } from './property-editor';
