@@ -1,14 +1,22 @@
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
+import { cpSync } from 'node:fs';
+import { join } from 'node:path';
 import { Settings, Tray, WideRow, WideView } from '@rule/contract';
 import { formatOf } from '@rule/core/files';
 import { PLAIN_CELL, newDraft } from '@rule/core/schema';
-import { Person, Rule, startRule } from './harness';
+import { DEMO_LIBRARY, Person, Rule, startRule } from './harness';
 
 let rule: Rule;
 let varga: Person;
 let okafor: Person;
 beforeAll(async () => {
-  rule = await startRule();
+  rule = await startRule({
+    // A floor plan with a title block on paper and labels of rooms in the model.
+    prepareLibrary: (folder) => {
+      const plan = 'projects/Halden Mill/drawings/HM-01 floor plan.dxf';
+      cpSync(join(DEMO_LIBRARY, '../inherited', plan), join(folder, plan));
+    },
+  });
   [varga, okafor] = await Promise.all([rule.signIn('varga'), rule.signIn('okafor')]);
   for (const { id, level } of await rule.services.projects.list()) if (level !== 'company') await rule.services.projects.remove(id);
   await rule.define(
@@ -164,6 +172,19 @@ describe('a drawing set', () => {
     const face = sheets.find((sheet) => sheet.path.endsWith('face-plate.dxf'))!;
     await okafor.post('/tray', { values: [{ file: face.file, holder: face.holder, property: scale, text: '1:1' }] }).expect(422);
     expect(face.held[scale]!.text).toBe('1:2');
+  });
+
+  it('does not take the labels of rooms for sheets', async () => {
+    const clauses = [{ subject: 'folder', operator: 'starts with', text: 'projects/Halden Mill' }];
+    const mill = ((await varga.post('/projects', { level: 'drawing set', name: 'Mill issue', clauses })).body as WideRow).id;
+    const { members, sheets } = await view(mill);
+    const plan = members.find((file) => file.path.endsWith('HM-01 floor plan.dxf'))!;
+    const { inserts } = (await rule.services.db.one<{ inserts: number }>(`SELECT jsonb_array_length(reading->'inserts') AS inserts FROM files WHERE id = $1`, [
+      plan.file,
+    ]))!;
+    expect(inserts).toBeGreaterThan(1);
+    expect(sheets.filter((sheet) => sheet.file === plan.file).map((sheet) => sheet.label)).toEqual(['paper']);
+    await varga.delete(`/projects/${mill}`).expect(200);
   });
 });
 

@@ -240,8 +240,10 @@ export class Projects {
       [about.map((file) => file.id)],
     );
     const byId = new Map(files.map((file) => [file.id, file]));
-    for (const file of about)
-      for (const holder of file.holders.filter((candidate) => candidate.level === 'sheet')) {
+    for (const file of about) {
+      const blocks = file.holders.filter((candidate) => candidate.level === 'sheet');
+      const onPaper = blocks.some((holder) => holder.sheet);
+      for (const holder of blocks) {
         const slots = own.map((property) => [property.id, slotOf(onBlock(property, prepared.schema.bindings, familyOf(holder.label)), 'drawing')] as const);
         const held = Object.fromEntries(
           slots.flatMap(([id, slot]) => {
@@ -249,10 +251,13 @@ export class Projects {
             return value ? [[id, value] as const] : [];
           }),
         );
+        // Blocks without a cell for any of the values are no sheets in a model that has sheets: they are labels of rooms and views.
+        if (onPaper && !holder.sheet && Object.keys(held).length === 0) continue;
         const homes = Object.fromEntries(slots.map(([id, slot]) => [id, slot.name]));
         const { path, lock } = byId.get(file.id)!;
         sheets.push({ file: file.id, path, holder: holder.key, label: holder.sheet?.layout ?? holder.label, held, homes, lock });
       }
+    }
     return sheets.sort((a, b) => a.path.localeCompare(b.path)).slice(0, MOST);
   }
 }

@@ -258,6 +258,9 @@ const MOST_ROWS = 60;
       flex-wrap: wrap;
       gap: 4px;
     }
+    .option rule-radio {
+      margin: 0;
+    }
     .option,
     .tick {
       display: inline-flex;
