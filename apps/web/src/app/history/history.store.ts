@@ -3,8 +3,8 @@ import { AppliedCheck, ChangeSetRow, LineRow } from '@rule/contract';
 import { patchState, signalStore, withComputed, withMethods, withState } from '@ngrx/signals';
 import { rxMethod } from '@ngrx/signals/rxjs-interop';
 import { Store } from '@ngrx/store';
-import { EMPTY, Observable, catchError, pipe, switchMap, tap } from 'rxjs';
-import { Api, Notices, TrayActions, problemOf } from '../shared';
+import { EMPTY, catchError, pipe, switchMap, tap } from 'rxjs';
+import { Api, Notices, TrayActions, loads, problemOf } from '../shared';
 
 /** Change sets loaded at a time. */
 const PAGE = 200;
@@ -40,17 +40,7 @@ export const HistoryStore = signalStore(
       patchState(store, { error: problemOf(failure).detail, checking: false, busy: false });
       return EMPTY;
     };
-    const load = <T, R>(ask: (given: T) => Observable<R>, put: (answer: R) => Partial<State>) =>
-      rxMethod<T>(
-        pipe(
-          switchMap((given: T) =>
-            ask(given).pipe(
-              tap((answer) => patchState(store, put(answer))),
-              catchError(failed),
-            ),
-          ),
-        ),
-      );
+    const load = loads<State>(store, failed);
     const named = load<number, ChangeSetRow>(
       (id) => api.changeSetRow(id),
       (row) => ({ named: row }),

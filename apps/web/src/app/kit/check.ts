@@ -17,23 +17,7 @@ import { Checkbox } from 'primeng/checkbox';
     [indeterminate]="some()"
     (ngModelChange)="flip.emit($event)"
   />`,
-  styles: `
-    /* Its lower edge stands a little below the line of the words beside it. */
-    :host {
-      display: inline-block;
-      position: relative;
-      width: 14px;
-      height: 14px;
-      vertical-align: -2px;
-    }
-    p-checkbox {
-      position: absolute;
-      inset: 0;
-    }
-    :host-context(label) {
-      margin-inline-end: 4px;
-    }
-  `,
+  styleUrl: './box.css',
 })
 export class RuleCheck {
   /** Where no label stands around it. */

@@ -16,23 +16,7 @@ import { RadioButton } from 'primeng/radiobutton';
     [ariaLabel]="ariaLabel() ?? undefined"
     (onClick)="choose.emit()"
   />`,
-  styles: `
-    /* Its lower edge stands a little below the line of the words beside it. */
-    :host {
-      display: inline-block;
-      position: relative;
-      width: 14px;
-      height: 14px;
-      vertical-align: -2px;
-    }
-    p-radiobutton {
-      position: absolute;
-      inset: 0;
-    }
-    :host-context(label) {
-      margin-inline-end: 4px;
-    }
-  `,
+  styleUrl: './box.css',
 })
 export class RuleRadio {
   /** Of all that exclude each other. */

@@ -19,6 +19,7 @@ export * from './file-choices';
 export * from './file-link';
 export * from './line-place';
 export * from './left-out';
+export * from './loads';
 export * from './notices';
 export * from './pending';
 export * from './session.state';

@@ -2,10 +2,9 @@ import { computed, inject } from '@angular/core';
 import { FileFilter, FoundName, OtherName, Survey, TwinRow } from '@rule/contract';
 import { Property, compareNames } from '@rule/core/schema';
 import { patchState, signalStore, withComputed, withMethods, withState } from '@ngrx/signals';
-import { rxMethod } from '@ngrx/signals/rxjs-interop';
 import { Store } from '@ngrx/store';
-import { EMPTY, catchError, pipe, switchMap, tap } from 'rxjs';
-import { Api, catalogueFeature, problemOf } from '../shared';
+import { EMPTY } from 'rxjs';
+import { Api, catalogueFeature, loads, problemOf } from '../shared';
 
 /** A name across kinds and levels, with its property. */
 export interface NameRow {
@@ -66,47 +65,29 @@ export const SurveyStore = signalStore(
     const rows = computed(() => rowsOf(survey()?.names ?? [], properties()));
     return { rows, strays: computed(() => rows().filter((row) => row.status === 'stray' || row.status === 'alike')) };
   }),
-  withMethods((store, api = inject(Api)) => ({
-    load: rxMethod<FileFilter>(
-      pipe(
-        tap(() => patchState(store, { loading: true, error: null })),
-        switchMap((filter) =>
-          api.survey(filter).pipe(
-            tap((survey) => patchState(store, { survey, loading: false })),
-            catchError((failure: unknown) => {
-              patchState(store, { loading: false, error: problemOf(failure).detail });
-              return EMPTY;
-            }),
-          ),
-        ),
+  withMethods((store, api = inject(Api)) => {
+    const load = loads<State>(store, (failure) => {
+      patchState(store, { loading: false, error: problemOf(failure).detail });
+      return EMPTY;
+    });
+    const survey = load<FileFilter, Survey>(
+      (filter) => api.survey(filter),
+      (found) => ({ survey: found, loading: false }),
+    );
+    return {
+      load(filter: FileFilter): void {
+        patchState(store, { loading: true, error: null });
+        survey(filter);
+      },
+      /** Similar names, requested once names are loaded. */
+      loadTwins: load<void, TwinRow[]>(
+        () => api.twins(),
+        (twins) => ({ twins }),
       ),
-    ),
-    /** Similar names, requested once names are loaded. */
-    loadTwins: rxMethod<void>(
-      pipe(
-        switchMap(() =>
-          api.twins().pipe(
-            tap((twins) => patchState(store, { twins })),
-            catchError((failure: unknown) => {
-              patchState(store, { error: problemOf(failure).detail });
-              return EMPTY;
-            }),
-          ),
-        ),
+      loadOthers: load<void, OtherName[]>(
+        () => api.otherNames(),
+        (others) => ({ others }),
       ),
-    ),
-    loadOthers: rxMethod<void>(
-      pipe(
-        switchMap(() =>
-          api.otherNames().pipe(
-            tap((others) => patchState(store, { others })),
-            catchError((failure: unknown) => {
-              patchState(store, { error: problemOf(failure).detail });
-              return EMPTY;
-            }),
-          ),
-        ),
-      ),
-    ),
-  })),
+    };
+  }),
 );

@@ -4,7 +4,7 @@ import { DefinitionView } from '@rule/core/vault';
 import { patchState, signalStore, withMethods, withState } from '@ngrx/signals';
 import { rxMethod } from '@ngrx/signals/rxjs-interop';
 import { EMPTY, Observable, catchError, pipe, switchMap, tap } from 'rxjs';
-import { Api, Notices, problemOf, saveBlob } from '../shared';
+import { Api, Notices, loads, problemOf, saveBlob } from '../shared';
 import { PAGE_SIZE, RecordsFilter } from './records';
 
 interface State {
@@ -27,17 +27,7 @@ export const RecordsStore = signalStore(
       patchState(store, { busy: false });
       return EMPTY;
     };
-    const load = <T, R>(ask: (given: T) => Observable<R>, put: (answer: R) => Partial<State>) =>
-      rxMethod<T>(
-        pipe(
-          switchMap((given: T) =>
-            ask(given).pipe(
-              tap((answer) => patchState(store, put(answer))),
-              catchError(failed),
-            ),
-          ),
-        ),
-      );
+    const load = loads<State>(store, failed);
     const loadHistory = load<void, RecordEditRow[]>(
       () => api.recordEdits(),
       (history) => ({ history }),
