@@ -1,5 +1,6 @@
 import { ChangeDetectionStrategy, Component, DestroyRef, computed, inject, input, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
+import { FileRow } from '@rule/contract';
 import { FillView, InputView, editKey } from '@rule/core/forms';
 import { slotOf } from '@rule/core/schema';
 import { HeldValue, editText, readHeld } from '@rule/core/values';
@@ -28,7 +29,7 @@ function editable(held: HeldValue | null, { property }: InputView): string {
         <input pInputText placeholder="part of its path or of a value" [ngModel]="find()" (ngModelChange)="searched($event)" />
       </label>
       @for (file of store.found(); track file.id) {
-        <button type="button" class="link one" (click)="store.takeFrom(file)">{{ file.path }}</button>
+        <button type="button" class="link one" (click)="choose(file)">{{ file.path }}</button>
       }
       @if (store.source(); as source) {
         <p class="soft">Values of {{ source.row.path }}; those that are ticked are filled in.</p>
@@ -74,6 +75,12 @@ export class CopyFrom {
   protected searched(text: string): void {
     this.find.set(text);
     this.store.search(text);
+  }
+
+  /** Takes another file, all of its values ticked. */
+  protected choose(file: FileRow): void {
+    this.left.set(new Set());
+    this.store.takeFrom(file);
   }
 
   protected tick(key: string): void {

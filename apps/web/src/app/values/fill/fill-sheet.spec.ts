@@ -193,6 +193,12 @@ describe('filling in over many files', () => {
     expect(ticks.map((label) => label.textContent.replace(/\s+/g, ' ').trim())).toEqual(['Description: Arm', 'Supplier: Kessler Bearings']);
     ticks[0]!.querySelector('input')!.dispatchEvent(new Event('change'));
     await stage.settled();
+    expect(stage.button('Fill in 1 value')).toBeDefined();
+    // What was unticked of one file is not unticked of the next.
+    await stage.click('parts/other.step');
+    expect(stage.button('Fill in 2 values')).toBeDefined();
+    ticks[0]!.querySelector('input')!.dispatchEvent(new Event('change'));
+    await stage.settled();
     await stage.click('Fill in 1 value');
     expect([stage.field('Supplier').value, stage.field('Description').value]).toEqual(['Kessler Bearings', '']);
   });
