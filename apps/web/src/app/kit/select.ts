@@ -1,6 +1,7 @@
 import {
   ChangeDetectionStrategy,
   Component,
+  DestroyRef,
   Directive,
   ElementRef,
   afterNextRender,
@@ -45,7 +46,7 @@ let lists = 0;
       [resetFilterOnHide]="true"
       [ngModel]="at()"
       [placeholder]="placeholder()"
-      [disabled]="off() || disabled()"
+      [disabled]="off() || disabled() || closed()"
       [ariaLabel]="own() ?? undefined"
       [ariaLabelledBy]="own() === null ? (labelledBy() ?? undefined) : undefined"
       (ngModelChange)="choose($event)"
@@ -83,6 +84,8 @@ export class RuleSelect implements ControlValueAccessor {
     return alike < 0 ? null : alike;
   });
   protected readonly off = signal(false);
+  /** Whether the group of fields around it is disabled, which reaches only the browser's own fields. */
+  protected readonly closed = signal(false);
   protected readonly labelledBy = signal<string | null>(null);
   /** The text of a label that has nothing else. */
   private readonly around = signal<string | null>(null);
@@ -92,7 +95,16 @@ export class RuleSelect implements ControlValueAccessor {
 
   constructor() {
     const host = inject<ElementRef<HTMLElement>>(ElementRef).nativeElement;
+    const destroyed = inject(DestroyRef);
     afterNextRender(() => {
+      const group = host.closest('fieldset');
+      if (group) {
+        const look = () => this.closed.set(group.disabled);
+        const observer = new MutationObserver(look);
+        observer.observe(group, { attributeFilter: ['disabled'] });
+        destroyed.onDestroy(() => observer.disconnect());
+        look();
+      }
       const label = host.closest('label');
       const words = label?.querySelector<HTMLElement>(':scope > span');
       if (!words) {

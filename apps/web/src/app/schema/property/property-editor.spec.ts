@@ -2,6 +2,7 @@ import { beforeEach, describe, expect, it, jest } from '@jest/globals';
 import { FoundValues } from '@rule/contract';
 import { Property, PropertyDraft, SchemaChange, draftOf } from '@rule/core/schema';
 import { HttpErrorResponse } from '@angular/common/http';
+import { TestBed } from '@angular/core/testing';
 import { throwError } from 'rxjs';
 import { Stage, draftView, property } from '../../../test/stage';
 import { PropertyEditor } from './property-editor';
@@ -272,6 +273,14 @@ describe('a property in depth', () => {
     const { stage } = await staged({ id: 2 }, {}, { role: 'editor' });
     expect(() => stage.button('Save in the draft')).toThrow();
     expect(stage.page.querySelector('fieldset')!.disabled).toBe(true);
+  });
+
+  it('is closed to those who may not administer, its lists as well', async () => {
+    const open = (stage: Stage) => [...stage.page.querySelectorAll('fieldset p-select')].filter((list) => !list.classList.contains('p-disabled')).length;
+    const { stage } = await staged({ id: 1 }, {}, { role: 'viewer' });
+    expect([stage.page.querySelectorAll('fieldset p-select').length > 3, open(stage)]).toEqual([true, 0]);
+    TestBed.resetTestingModule();
+    expect(open((await staged({ id: 1 })).stage)).toBeGreaterThan(3);
   });
 
   it('says whose rules read it, and not whose rules merely hold its letters', async () => {
