@@ -159,6 +159,20 @@ export default ts.config(
     files: ['apps/web/src/app/values/grid.ts/**', 'apps/web/src/app/shell/palette.ts/**'],
     rules: { '@angular-eslint/template/click-events-have-key-events': 'off', '@angular-eslint/template/interactive-supports-focus': 'off' },
   },
+  {
+    // Who asks the server keeps the answers: stores, and the state that all share.
+    files: ['apps/web/src/app/**/*.ts'],
+    ignores: ['**/*.store.ts', '**/*.state.ts', '**/*.spec.ts', 'apps/web/src/app/shared/{answer,api,server}.ts'],
+    rules: {
+      'no-restricted-syntax': [
+        'error',
+        {
+          selector: "CallExpression[callee.name='inject'] > Identifier[name=/^(Api|Server|HttpClient)$/]",
+          message: 'Components ask stores, never the server: see docs/architecture.md.',
+        },
+      ],
+    },
+  },
   // Stations never import each other; shared code moves to shared/.
   ...STATIONS.map((station) => ({
     files: [`apps/web/src/app/${station}/**/*.ts`],

@@ -1,11 +1,12 @@
 import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { Delivery, DeliveryDraft, Settings, TABLE_FORMATS, WatchedFolder, WatchedFolderDraft } from '@rule/contract';
+import { Delivery, DeliveryDraft, TABLE_FORMATS, WatchedFolder, WatchedFolderDraft } from '@rule/contract';
 import { sameDefinition } from '@rule/core/schema';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { RuleCheck, RuleOption, RuleSelect } from '../kit';
-import { Api, Count, Notices, showInstant, Unsaved } from '../shared';
+import { Count, showInstant, Unsaved } from '../shared';
+import { DeliveriesStore } from './deliveries.store';
 import { ExchangeStore } from './exchange.store';
 
 const DAYS = ['Sunday', 'Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday'];
@@ -15,6 +16,7 @@ const two = (n: number) => String(n).padStart(2, '0');
 @Component({
   selector: 'rule-deliveries',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  providers: [DeliveriesStore],
   imports: [RuleOption, RuleSelect, ButtonModule, Count, FormsModule, InputTextModule, RuleCheck],
   template: `
     <div class="head">
@@ -62,7 +64,7 @@ const two = (n: number) => String(n).padStart(2, '0');
               <label class="field"
                 ><span>State</span
                 ><rule-select placeholder="choose one" [ngModel]="d.state" (ngModelChange)="edit({ state: $event })">
-                  @for (state of states(); track state) {
+                  @for (state of store.states(); track state) {
                     <rule-option [value]="state" label="{{ state }}" />
                   }</rule-select
               ></label>
@@ -119,7 +121,7 @@ const two = (n: number) => String(n).padStart(2, '0');
     }
     <section class="card" aria-label="Deliveries">
       <h2>Deliveries</h2>
-      @for (row of list(); track row.id) {
+      @for (row of store.list(); track row.id) {
         <div class="line">
           <div>
             <b>{{ row.name }}</b>
@@ -129,9 +131,9 @@ const two = (n: number) => String(n).padStart(2, '0');
             }
           </div>
           <div class="actions">
-            <button type="button" class="link" (click)="now(row)">Deliver now</button>
+            <button type="button" class="link" (click)="store.deliver(row.id)">Deliver now</button>
             <button type="button" class="link" (click)="change(row)">Change</button>
-            <button type="button" class="link" (click)="remove(row)">Remove</button>
+            <button type="button" class="link" (click)="store.remove(row.id)">Remove</button>
           </div>
         </div>
       } @empty {
@@ -140,7 +142,7 @@ const two = (n: number) => String(n).padStart(2, '0');
     </section>
     <section class="card" aria-label="Watched folders">
       <h2>Watched folders</h2>
-      @for (row of folders(); track row.id) {
+      @for (row of store.folders(); track row.id) {
         <div class="line">
           <div>
             <b class="mono">{{ row.folder }}</b>
@@ -153,7 +155,7 @@ const two = (n: number) => String(n).padStart(2, '0');
           </div>
           <div class="actions">
             <button type="button" class="link" (click)="changeFolder(row)">Change</button>
-            <button type="button" class="link" (click)="removeFolder(row)">Watch no longer</button>
+            <button type="button" class="link" (click)="store.removeFolder(row.id)">Watch no longer</button>
           </div>
         </div>
       } @empty {
@@ -200,14 +202,10 @@ const two = (n: number) => String(n).padStart(2, '0');
 })
 export class Deliveries {
   protected readonly s = inject(ExchangeStore);
-  private readonly api = inject(Api);
-  private readonly notices = inject(Notices);
-  protected readonly list = signal<readonly Delivery[]>([]);
-  protected readonly folders = signal<readonly WatchedFolder[]>([]);
+  protected readonly store = inject(DeliveriesStore);
   protected readonly delivery = signal<DeliveryDraft | null>(null);
   protected readonly folder = signal<WatchedFolderDraft | null>(null);
   protected readonly editing = signal<number | null>(null);
-  protected readonly states = signal<Settings['workflowStates']>([]);
   protected readonly formats = TABLE_FORMATS;
   protected readonly days = DAYS;
   protected readonly instant = showInstant;
@@ -221,13 +219,8 @@ export class Deliveries {
       if (sameDefinition(delivery ?? folder, this.begun)) return null;
       return delivery ? `the delivery ${delivery.name || 'without a name'}` : folder && `the watched folder ${folder.folder}`;
     });
-    this.load();
-    this.api.settings().subscribe({ next: (settings) => this.states.set(settings.workflowStates), error: this.notices.failed });
-  }
-
-  private load(): void {
-    this.api.deliveries().subscribe({ next: (rows) => this.list.set(rows), error: this.notices.failed });
-    this.api.watchedFolders().subscribe({ next: (rows) => this.folders.set(rows), error: this.notices.failed });
+    this.store.load();
+    this.store.loadStates();
   }
 
   protected time(minute: number): string {
@@ -286,38 +279,9 @@ export class Deliveries {
     this.delivery.update((draft) => draft && { ...draft, ...change });
   }
   protected save(draft: DeliveryDraft): void {
-    this.api.saveDelivery(this.editing(), draft).subscribe({
-      next: () => {
-        this.delivery.set(null);
-        this.notices.done(`The delivery ${draft.name} is saved.`);
-        this.load();
-      },
-      error: this.s.failed,
-    });
+    this.store.save(this.editing(), draft, () => this.delivery.set(null));
   }
   protected saveFolder(draft: WatchedFolderDraft): void {
-    this.api.saveWatchedFolder(this.editing(), draft).subscribe({
-      next: () => {
-        this.folder.set(null);
-        this.notices.done(`${draft.folder} is watched.`);
-        this.load();
-      },
-      error: this.s.failed,
-    });
-  }
-  protected now(row: Delivery): void {
-    this.api.deliverNow(row.id).subscribe({
-      next: (last) => {
-        if (last.trouble === null) this.notices.done(`${last.file} is written.`);
-        this.load();
-      },
-      error: this.s.failed,
-    });
-  }
-  protected remove(row: Delivery): void {
-    this.api.removeDelivery(row.id).subscribe({ next: () => this.load(), error: this.s.failed });
-  }
-  protected removeFolder(row: WatchedFolder): void {
-    this.api.removeWatchedFolder(row.id).subscribe({ next: () => this.load(), error: this.s.failed });
+    this.store.saveFolder(this.editing(), draft, () => this.folder.set(null));
   }
 }

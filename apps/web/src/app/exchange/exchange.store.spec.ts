@@ -1,8 +1,9 @@
 import { TestBed } from '@angular/core/testing';
 import { beforeEach, describe, expect, it, jest } from '@jest/globals';
 import { TakeBackView } from '@rule/contract';
+import { provideStore } from '@ngrx/store';
 import { Observable, Subject, of, throwError } from 'rxjs';
-import { Api } from '../shared';
+import { Api, Notices } from '../shared';
 import { CellSource } from './cell-source';
 import { ExchangeStore } from './exchange.store';
 
@@ -38,7 +39,7 @@ describe('the exchange store', () => {
   let store: InstanceType<typeof ExchangeStore>;
   beforeEach(() => {
     jest.useFakeTimers();
-    TestBed.configureTestingModule({ providers: [ExchangeStore, { provide: Api, useValue: api }] });
+    TestBed.configureTestingModule({ providers: [ExchangeStore, provideStore(), { provide: Api, useValue: api }, { provide: Notices, useValue: {} }] });
     store = TestBed.inject(ExchangeStore);
     api.takeBackView.mockReset();
   });

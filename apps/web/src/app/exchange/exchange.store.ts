@@ -1,8 +1,11 @@
 import { computed, inject } from '@angular/core';
-import { CellFilter, DecideRequest, Layouts, ReadingChoice, SendOutRow, TakeBackRow, TakeBackView } from '@rule/contract';
+import { ApplyMode, CellFilter, DecideRequest, Layouts, ReadingChoice, SendOutRow, TakeBackRow, TakeBackView } from '@rule/contract';
 import { patchState, signalStore, withComputed, withMethods, withState } from '@ngrx/signals';
-import { Subscription, filter as when, first, switchMap, timer } from 'rxjs';
-import { Api, problemOf } from '../shared';
+import { count } from '@rule/core/words';
+import { Store } from '@ngrx/store';
+import { EMPTY, Subscription, catchError, concatMap, filter as when, first, from, switchMap, timer } from 'rxjs';
+import { Api, CatalogueActions, Notices, TrayActions, problemOf } from '../shared';
+import { CellSource } from './cell-source';
 
 interface State {
   readonly layouts: Layouts;
@@ -38,7 +41,7 @@ export const ExchangeStore = signalStore(
   withComputed(({ sendOuts }) => ({
     out: computed(() => sendOuts().filter((row) => row.takenBackAt === null && row.closedAt === null)),
   })),
-  withMethods((store, api = inject(Api)) => {
+  withMethods((store, api = inject(Api), notices = inject(Notices), actions = inject(Store)) => {
     let waiting: Subscription | undefined;
     const failed = (failure: unknown): void => patchState(store, { busy: false, error: problemOf(failure).detail });
     const lists = (): void => {
@@ -74,7 +77,6 @@ export const ExchangeStore = signalStore(
       lists,
       failed,
       show,
-      run,
       busyNow(): void {
         patchState(store, { busy: true, error: null });
       },
@@ -98,6 +100,74 @@ export const ExchangeStore = signalStore(
       },
       reopen(): void {
         run(api.takeBackReopen(id()));
+      },
+      /** Cells of a take-back, by page. */
+      cells: (takeBack: number, cellFilter: CellFilter, total: (total: number) => void) =>
+        new CellSource((offset, limit) => api.takeBackCells(takeBack, { ...cellFilter, offset, limit }), total, notices.failed),
+      /** Puts what is decided into the tray, and opens it. */
+      toTray(): void {
+        run(api.takeBackTray(id()), () => {
+          actions.dispatch(TrayActions.load());
+          actions.dispatch(TrayActions.open({ open: true }));
+        });
+      },
+      apply(mode: ApplyMode): void {
+        patchState(store, { busy: true, error: null });
+        const takeBack = id();
+        api.takeBackApply(takeBack, { mode }).subscribe({
+          next: (report) => {
+            notices.done(
+              report.failed === 0
+                ? `${count(report.applied, 'value')} written in ${count(report.files, 'file')}.`
+                : `${count(report.applied, 'value')} written, ${report.failed} not: ${report.failures[0]?.path ?? ''} ${report.failures[0]?.message ?? ''}`,
+            );
+            actions.dispatch(CatalogueActions.recount());
+            run(api.takeBackView(takeBack));
+          },
+          error: failed,
+        });
+      },
+      /** Whether a table is expected back. */
+      setClosed(sendOut: number, closed: boolean): void {
+        api.closeSendOut(sendOut, { closed }).subscribe({
+          next: () => {
+            lists();
+            actions.dispatch(CatalogueActions.recount());
+          },
+          error: failed,
+        });
+      },
+      /**
+       * Takes files back in sequence, continuing after refusals.
+       * @param shown gets the number of the last take-back
+       */
+      take(files: readonly File[], shown: (takeBack: number) => void): void {
+        if (files.length === 0) return;
+        let last: TakeBackView | undefined;
+        let refused: unknown;
+        patchState(store, { busy: true, error: null });
+        from(files)
+          .pipe(
+            concatMap((file) =>
+              api.takeBack(file).pipe(
+                catchError((failure: unknown) => {
+                  refused = failure;
+                  if (files.length > 1) notices.error(`${file.name}: ${problemOf(failure).detail}`);
+                  return EMPTY;
+                }),
+              ),
+            ),
+          )
+          .subscribe({
+            next: (view) => (last = view),
+            complete: () => {
+              if (!last) return failed(refused);
+              show(last);
+              lists();
+              actions.dispatch(CatalogueActions.recount());
+              shown(last.takeBack.id);
+            },
+          });
       },
     };
   }),

@@ -1,11 +1,10 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { Router } from '@angular/router';
-import { LayoutDraft, SendOutRow, TakeBackCellRow, TakeBackRow, TakeBackView, WHOLE_LIBRARY } from '@rule/contract';
+import { LayoutDraft, SendOutRow, TakeBackCellRow, TakeBackRow, WHOLE_LIBRARY } from '@rule/contract';
 import { fileName } from '@rule/core/files';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { EMPTY, catchError, concatMap, from } from 'rxjs';
-import { Api, Bench, CatalogueActions, catalogueFeature, FileLink, IndexRow, Notices, plainHeld, problemOf, sessionFeature, showInstant, Way } from '../shared';
+import { Bench, catalogueFeature, FileLink, IndexRow, Notices, plainHeld, sessionFeature, showInstant, Way } from '../shared';
 import { Deliveries } from './deliveries';
 import { ExchangeStore } from './exchange.store';
 import { LayoutEditor } from './layout-editor';
@@ -147,7 +146,9 @@ const EVERYTHING: LayoutDraft = { name: '', purpose: '', shared: true, content: 
                     <td [class.warn]="isOut(row)">{{ row.takenBackAt ? 'back ' + instant(row.takenBackAt) : row.closedAt ? 'will not come back' : 'out' }}</td>
                     <td>
                       @if (!row.takenBackAt && mayEdit()) {
-                        <button type="button" class="link" (click)="close(row)">{{ row.closedAt ? 'Expect it back' : 'Mark as not returning' }}</button>
+                        <button type="button" class="link" (click)="s.setClosed(row.id, row.closedAt === null)">
+                          {{ row.closedAt ? 'Expect it back' : 'Mark as not returning' }}
+                        </button>
                       }
                     </td>
                   </tr>
@@ -309,7 +310,6 @@ const EVERYTHING: LayoutDraft = { name: '', purpose: '', shared: true, content: 
 })
 export class ExchangeStation {
   protected readonly s = inject(ExchangeStore);
-  private readonly api = inject(Api);
   private readonly store = inject(Store);
   private readonly router = inject(Router);
   private readonly notices = inject(Notices);
@@ -383,16 +383,6 @@ export class ExchangeStation {
     this.notices.done('The table is sent out.');
   }
 
-  protected close(row: SendOutRow): void {
-    this.api.closeSendOut(row.id, { closed: row.closedAt === null }).subscribe({
-      next: () => {
-        this.s.lists();
-        this.store.dispatch(CatalogueActions.recount());
-      },
-      error: this.s.failed,
-    });
-  }
-
   protected picked(event: Event): void {
     const picker = event.target as HTMLInputElement;
     const files = [...(picker.files ?? [])];
@@ -406,33 +396,8 @@ export class ExchangeStation {
     if (this.mayEdit()) this.take([...(event.dataTransfer?.files ?? [])]);
   }
 
-  /** Takes files back in sequence, continuing after refusals; shows the last. */
+  /** Shows the last of them. */
   private take(files: readonly File[]): void {
-    if (files.length === 0) return;
-    let last: TakeBackView | undefined;
-    let refused: unknown;
-    this.s.busyNow();
-    from(files)
-      .pipe(
-        concatMap((file) =>
-          this.api.takeBack(file).pipe(
-            catchError((failure: unknown) => {
-              refused = failure;
-              if (files.length > 1) this.notices.error(`${file.name}: ${problemOf(failure).detail}`);
-              return EMPTY;
-            }),
-          ),
-        ),
-      )
-      .subscribe({
-        next: (view) => (last = view),
-        complete: () => {
-          if (!last) return this.s.failed(refused);
-          this.s.show(last);
-          this.s.lists();
-          this.store.dispatch(CatalogueActions.recount());
-          this.go({ back: last.takeBack.id });
-        },
-      });
+    this.s.take(files, (back) => this.go({ back }));
   }
 }

@@ -1,17 +1,17 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, linkedSignal, output, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { Clause, LayoutColumn, LayoutContent, LayoutDraft, TABLE_FORMATS, TableFormat, WideRow, ClassRow } from '@rule/contract';
+import { Clause, LayoutColumn, LayoutContent, LayoutDraft, TABLE_FORMATS, TableFormat } from '@rule/contract';
 import { BESIDE_FACTS, BesideColumn, ROW_LEVELS, RowLevel, besideHeader } from '@rule/core/exchange';
 import { KINDS, isHeldAt } from '@rule/core/schema';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { MultiSelectModule } from 'primeng/multiselect';
-import { Subscription, filter, first, switchMap, timer } from 'rxjs';
 import { Clauses } from '../clauses';
 import { RuleCheck, RuleOption, RuleSelect } from '../kit';
-import { Api, CatalogueActions, Count, Notices, catalogueFeature, goesOn, sessionFeature } from '../shared';
+import { Count, catalogueFeature, sessionFeature } from '../shared';
 import { ExchangeStore } from './exchange.store';
+import { LayoutStore } from './layout.store';
 
 const LEVEL_SAID: Readonly<Record<RowLevel, string>> = {
   document: 'a file',
@@ -31,6 +31,7 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
 @Component({
   selector: 'rule-layout-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  providers: [LayoutStore],
   imports: [RuleOption, RuleSelect, ButtonModule, Clauses, Count, FormsModule, InputTextModule, MultiSelectModule, RuleCheck],
   template: `
     @let c = draft().content;
@@ -63,7 +64,7 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
             ><span>Folder</span
             ><rule-select [ngModel]="c.filter.folder ?? ''" (ngModelChange)="filterBy({ folder: $event || undefined })">
               <rule-option value="" label="all folders" />
-              @for (folder of folders(); track folder) {
+              @for (folder of made.folders(); track folder) {
                 <rule-option [value]="folder" label="{{ folder }}" />
               }</rule-select
           ></label>
@@ -71,7 +72,7 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
             ><span>Class</span
             ><rule-select [ngModel]="c.filter.class ?? ''" (ngModelChange)="filterBy({ class: $event === '' ? undefined : +$event })">
               <rule-option value="" label="all classes" />
-              @for (row of classes(); track row.id) {
+              @for (row of made.classes(); track row.id) {
                 <rule-option [value]="row.id" label="{{ row.name }}" />
               }</rule-select
           ></label>
@@ -79,7 +80,7 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
             ><span>Project or drawing set</span
             ><rule-select [ngModel]="c.filter.within ?? ''" (ngModelChange)="filterBy({ within: $event === '' ? undefined : +$event })">
               <rule-option value="" label="any" />
-              @for (row of projects(); track row.id) {
+              @for (row of made.projects(); track row.id) {
                 <rule-option [value]="row.id" label="{{ row.level }}: {{ row.name }}" />
               }</rule-select
           ></label>
@@ -87,7 +88,7 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
             ><span>BOM of an assembly</span
             ><rule-select [ngModel]="c.filter.assembly ?? ''" (ngModelChange)="filterBy({ assembly: $event === '' ? undefined : +$event })">
               <rule-option value="" label="none in particular" />
-              @for (row of assemblies(); track row.id) {
+              @for (row of made.assemblies(); track row.id) {
                 <rule-option [value]="row.id" label="{{ row.path }}" />
               }</rule-select
           ></label>
@@ -97,13 +98,13 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
               ><rule-select [ngModel]="c.bom ? (c.bom.layout ?? 'order') : ''" (ngModelChange)="items($event)">
                 <rule-option value="" label="no such columns" />
                 <rule-option value="order" label="numbered in order" />
-                @for (row of bomLayouts(); track row.id) {
+                @for (row of made.bomLayouts(); track row.id) {
                   <rule-option [value]="row.id" label="as in {{ row.name }}" />
                 }</rule-select
             ></label>
           }
         </div>
-        <rule-clauses [clauses]="c.filter.where ?? []" [names]="names()" [recordFields]="recordFields()" (changed)="where($event)" />
+        <rule-clauses [clauses]="c.filter.where ?? []" [names]="names()" [recordFields]="made.recordFields()" (changed)="where($event)" />
         <div class="pair top">
           <label class="field"
             ><span>One row is</span
@@ -214,12 +215,12 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
           <p-button
             [severity]="format === 'xlsx' ? undefined : 'secondary'"
             [label]="formatSaid[format]"
-            [disabled]="!rows() || s.busy()"
-            [loading]="s.busy() && sending() === format"
+            [disabled]="!made.rows() || s.busy()"
+            [loading]="s.busy() && made.sending() === format"
             (onClick)="send(format)"
           />
         }
-        <span class="soft" role="status">{{ rows() === null ? 'counting …' : (rows() | count: 'row') }}</span>
+        <span class="soft" role="status">{{ made.rows() === null ? 'counting …' : (made.rows() | count: 'row') }}</span>
       </div>
     </section>
     <section class="card out" aria-label="Layout">
@@ -307,9 +308,8 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
 })
 export class LayoutEditor {
   protected readonly s = inject(ExchangeStore);
-  private readonly api = inject(Api);
+  protected readonly made = inject(LayoutStore);
   private readonly store = inject(Store);
-  private readonly notices = inject(Notices);
   /** Number of the saved layout; `null` for a new one. */
   readonly layout = input.required<number | null>();
   /** Initial content. */
@@ -319,25 +319,16 @@ export class LayoutEditor {
 
   protected readonly draft = linkedSignal<LayoutDraft>(() => this.start());
   protected readonly recipient = signal('');
-  protected readonly rows = signal<number | null>(null);
-  protected readonly sending = signal<TableFormat | null>(null);
-  protected readonly folders = signal<readonly string[]>([]);
-  protected readonly classes = signal<readonly ClassRow[]>([]);
-  protected readonly projects = signal<readonly WideRow[]>([]);
-  protected readonly assemblies = signal<readonly { id: number; path: string }[]>([]);
-  protected readonly bomLayouts = signal<readonly { id: number; name: string }[]>([]);
   private readonly properties = this.store.selectSignal(catalogueFeature.selectActive);
   private readonly byId = this.store.selectSignal(catalogueFeature.selectById);
   protected readonly mayAdminister = this.store.selectSignal(sessionFeature.selectMayAdminister);
   protected readonly names = computed(() => this.properties().map((property) => property.writtenName));
-  protected readonly recordFields = signal<readonly string[]>([]);
-  private readonly cellTags = signal<readonly string[]>([]);
   /** Available and selected read-only columns, by header. */
   private readonly known = computed(() => {
     const offered: BesideColumn[] = [
       ...BESIDE_FACTS.map((fact) => ({ fact })),
-      ...this.recordFields().map((record) => ({ record })),
-      ...this.cellTags().map((cell) => ({ cell })),
+      ...this.made.recordFields().map((record) => ({ record })),
+      ...this.made.cellTags().map((cell) => ({ cell })),
       ...(this.draft().content.beside ?? []),
     ];
     return new Map(offered.map((column) => [besideHeader(column), column]));
@@ -361,31 +352,10 @@ export class LayoutEditor {
   });
 
   constructor() {
-    this.api.filters().subscribe({ next: ({ folders }) => this.folders.set(folders.map((row) => row.folder).filter(Boolean)), error: this.notices.failed });
-    this.api.classes().subscribe({ next: (rows) => this.classes.set(rows), error: this.notices.failed });
-    this.api.projects().subscribe({ next: (rows) => this.projects.set(rows.filter((row) => row.level !== 'company')), error: this.notices.failed });
-    this.api.assemblies().subscribe({ next: (rows) => this.assemblies.set(rows), error: this.notices.failed });
-    this.api.bomLayouts().subscribe({ next: (rows) => this.bomLayouts.set(rows), error: this.notices.failed });
-    this.api.vault().subscribe({
-      next: ({ definition }) =>
-        this.recordFields.set([...definition.fields.filter((field) => !field.retired).map((field) => field.name), ...definition.systemFields]),
-      error: this.notices.failed,
-    });
-    this.api.blocks().subscribe({
-      next: (blocks) => this.cellTags.set([...new Set(blocks.flatMap((block) => block.cells.map((cell) => cell.tag)))].sort()),
-      error: this.notices.failed,
-    });
-    effect((onCleanup) => {
+    this.made.loadChoices();
+    effect(() => {
       const { content } = this.draft();
-      untracked(() => this.rows.set(null));
-      let counting: Subscription | undefined;
-      const pause = setTimeout(() => {
-        counting = this.api.countRows(content).subscribe({ next: ({ rows }) => this.rows.set(rows), error: this.notices.failed });
-      }, 200);
-      onCleanup(() => {
-        clearTimeout(pause);
-        counting?.unsubscribe();
-      });
+      untracked(() => this.made.count(content));
     });
   }
 
@@ -461,53 +431,13 @@ export class LayoutEditor {
   protected save(id: number | null): void {
     const draft = { ...this.draft(), name: this.draft().name.trim(), purpose: this.draft().purpose.trim() };
     const body: LayoutDraft = { name: draft.name, purpose: draft.purpose, shared: draft.shared, content: draft.content };
-    this.api.saveTableLayout(id, body).subscribe({
-      next: (kept) => {
-        this.s.lists();
-        this.notices.done(`The layout ${draft.name} is saved.`);
-        this.saved.emit(kept.id);
-      },
-      error: this.s.failed,
-    });
+    this.made.save(id, body, (kept) => this.saved.emit(kept));
   }
   protected remove(): void {
-    this.api.removeTableLayout(this.layout()!).subscribe({
-      next: () => {
-        this.s.lists();
-        this.notices.done(`The layout ${this.draft().name} is removed.`);
-        this.saved.emit(null);
-      },
-      error: this.s.failed,
-    });
+    this.made.remove(this.layout()!, this.draft().name, () => this.saved.emit(null));
   }
 
   protected send(format: TableFormat): void {
-    this.s.busyNow();
-    this.sending.set(format);
-    const ended = (failure?: unknown) => {
-      this.sending.set(null);
-      if (failure === undefined) this.s.ready();
-      else this.s.failed(failure);
-    };
-    this.api.sendOut({ format, content: this.draft().content, layout: this.layout(), recipient: this.recipient().trim() }).subscribe({
-      next: ({ id, job }) =>
-        timer(0, 300)
-          .pipe(
-            switchMap(() => this.api.job(job)),
-            filter((row) => !goesOn(row)),
-            first(),
-          )
-          .subscribe({
-            next: (row) => {
-              if (row.state !== 'done') return ended(new Error(row.message ?? 'The table was not written.'));
-              ended();
-              this.s.lists();
-              this.store.dispatch(CatalogueActions.recount());
-              this.sent.emit(`/api/exchange/send-outs/${id}/file`);
-            },
-            error: ended,
-          }),
-      error: ended,
-    });
+    this.made.send({ format, content: this.draft().content, layout: this.layout(), recipient: this.recipient().trim() }, (address) => this.sent.emit(address));
   }
 }

@@ -4,11 +4,10 @@ import { FormsModule } from '@angular/forms';
 import { ApplyMode, CELL_VERDICTS, CellFilter, CellGroup, TakeBackCellRow, TakeBackView } from '@rule/contract';
 import { TakeBackCounts } from '@rule/core/exchange';
 import { fileName } from '@rule/core/files';
-import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { RuleOption, RuleSelect } from '../kit';
-import { Api, CatalogueActions, catalogueFeature, Count, Notices, plainHeld, sessionFeature, showInstant, TrayActions } from '../shared';
+import { catalogueFeature, Count, plainHeld, sessionFeature, showInstant } from '../shared';
 import { CellSource } from './cell-source';
 import { ExchangeStore } from './exchange.store';
 
@@ -61,7 +60,7 @@ const CODES: Readonly<Record<string, string>> = {
       </div>
       <div class="actions">
         @if (mayEdit() && v.ready) {
-          <p-button [label]="'Put ' + (v.ready | count: 'value') + ' in the tray'" [loading]="s.busy()" (onClick)="toTray()" />
+          <p-button [label]="'Put ' + (v.ready | count: 'value') + ' in the tray'" [loading]="s.busy()" (onClick)="s.toTray()" />
           <p-button severity="secondary" label="Apply them now" [disabled]="s.busy()" (onClick)="asking.set(!asking())" />
         }
         <p-button severity="secondary" label="Result workbook" (onClick)="result()" />
@@ -338,9 +337,7 @@ const CODES: Readonly<Record<string, string>> = {
 })
 export class TakeBackReview {
   protected readonly s = inject(ExchangeStore);
-  private readonly api = inject(Api);
   private readonly store = inject(Store);
-  private readonly notices = inject(Notices);
   readonly view = input.required<TakeBackView>();
   readonly selected = input.required<TakeBackCellRow | null>();
   readonly choose = output<TakeBackCellRow | null>();
@@ -365,11 +362,7 @@ export class TakeBackReview {
     const id = computed(() => this.view().takeBack.id);
     effect((onCleanup) => {
       const [takeBack, filter] = [id(), this.s.filter()];
-      const source = new CellSource(
-        (offset, limit) => this.api.takeBackCells(takeBack, { ...filter, offset, limit }),
-        (total) => this.total.set(total),
-        this.notices.failed,
-      );
+      const source = this.s.cells(takeBack, filter, (total) => this.total.set(total));
       untracked(() => this.source.set(source));
       onCleanup(() => source.close());
     });
@@ -415,27 +408,9 @@ export class TakeBackReview {
     event.preventDefault();
   }
 
-  protected toTray(): void {
-    this.s.run(this.api.takeBackTray(this.viewId()), () => {
-      this.store.dispatch(TrayActions.load());
-      this.store.dispatch(TrayActions.open({ open: true }));
-    });
-  }
   protected apply(mode: ApplyMode): void {
-    this.s.busyNow();
     this.asking.set(false);
-    this.api.takeBackApply(this.viewId(), { mode }).subscribe({
-      next: (report) => {
-        this.notices.done(
-          report.failed === 0
-            ? `${count(report.applied, 'value')} written in ${count(report.files, 'file')}.`
-            : `${count(report.applied, 'value')} written, ${report.failed} not: ${report.failures[0]?.path ?? ''} ${report.failures[0]?.message ?? ''}`,
-        );
-        this.store.dispatch(CatalogueActions.recount());
-        this.s.run(this.api.takeBackView(this.viewId()));
-      },
-      error: this.s.failed,
-    });
+    this.s.apply(mode);
   }
   protected result(): void {
     window.location.assign(`/api/exchange/take-backs/${this.viewId()}/result`);

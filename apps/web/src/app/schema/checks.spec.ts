@@ -85,7 +85,7 @@ describe('checks across properties', () => {
     store.look();
     await stage.settled();
     expect(sections(stage)).toContain('New check');
-    store.run(TestBed.inject((await import('../shared')).Api).saveStrangers(server.strangers as never));
+    store.saveStrangers(server.strangers as never);
     await stage.settled();
     expect([sections(stage).includes('New check'), stage.button('Save in the draft').disabled]).toEqual([true, false]);
   });

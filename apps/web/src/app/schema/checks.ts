@@ -5,7 +5,7 @@ import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { RuleCheck, RuleOption, RuleSelect } from '../kit';
-import { Api, Notices, sessionFeature, workingCopy } from '../shared';
+import { sessionFeature, workingCopy } from '../shared';
 import { RuleField } from '../rule-field';
 import { SchemaStore } from './schema.store';
 
@@ -119,8 +119,6 @@ type Row = Omit<Check, 'id'> & { readonly id: number | null };
 })
 export class SchemaChecks {
   protected readonly store = inject(SchemaStore);
-  private readonly api = inject(Api);
-  private readonly notices = inject(Notices);
   protected readonly mayAdminister = inject(Store).selectSignal(sessionFeature.selectMayAdminister);
   private readonly work = workingCopy<readonly Row[]>(
     () => ({ key: 'checks', value: this.store.draft()?.schema.checks ?? [] }),
@@ -147,13 +145,10 @@ export class SchemaChecks {
     this.work.update((rows) => rows.filter((_, i) => i !== at));
   }
   protected save(): void {
-    this.store.run(this.api.saveChecks({ checks: this.rows() }), () => {
-      // New ones have numbers now.
-      this.work.reset();
-      this.notices.done('The checks are saved in the draft.');
-    });
+    // New ones have numbers then.
+    this.store.saveChecks(this.rows(), () => this.work.reset());
   }
   protected setStrangers(kind: Kind, choice: (typeof STRANGERS)[number]): void {
-    this.store.run(this.api.saveStrangers({ ...this.strangers()!, [kind]: choice }));
+    this.store.saveStrangers({ ...this.strangers()!, [kind]: choice });
   }
 }

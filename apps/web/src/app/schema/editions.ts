@@ -6,8 +6,8 @@ import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { Observable, map } from 'rxjs';
-import { Api, Count, Notices, saveBlob, sessionFeature, showInstant, TrayActions } from '../shared';
+import { Count, sessionFeature, showInstant } from '../shared';
+import { EditionsStore } from './editions.store';
 import { SchemaStore } from './schema.store';
 
 /** A part of a definition in words. */
@@ -29,6 +29,7 @@ export const fieldWords = (field: string): string => field.replace(/[A-Z]/g, (le
 @Component({
   selector: 'rule-schema-editions',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  providers: [EditionsStore],
   imports: [ButtonModule, Count, FormsModule, InputTextModule, RouterLink],
   template: `
     @let d = store.draft();
@@ -49,7 +50,7 @@ export const fieldWords = (field: string): string => field.replace(/[A-Z]/g, (le
       @if (d?.number && mayAdminister()) {
         <div class="actions"><p-button severity="secondary" label="Discard draft" [disabled]="asking()" (onClick)="ask()" /></div>
       } @else if (d?.discarded && mayAdminister()) {
-        <div class="actions"><p-button severity="secondary" label="Restore the discarded draft" (onClick)="reinstate()" /></div>
+        <div class="actions"><p-button severity="secondary" label="Restore the discarded draft" (onClick)="store.reinstate()" /></div>
       }
     </div>
     @if (asking() && d?.number) {
@@ -156,9 +157,9 @@ export const fieldWords = (field: string): string => field.replace(/[A-Z]/g, (le
               <td class="num">{{ edition.properties }}</td>
               <td>
                 @if (edition.state === 'superseded') {
-                  <button type="button" class="link" (click)="compare(edition.number)">compare</button>
+                  <button type="button" class="link" (click)="editions.compare(edition.number)">compare</button>
                   @if (mayAdminister()) {
-                    <button type="button" class="link" (click)="goBack(edition.number)">make it the draft</button>
+                    <button type="button" class="link" (click)="store.goBack(edition.number)">make it the draft</button>
                   }
                 }
               </td>
@@ -166,7 +167,7 @@ export const fieldWords = (field: string): string => field.replace(/[A-Z]/g, (le
           }
         </tbody>
       </table>
-      @if (compared(); as c) {
+      @if (editions.compared(); as c) {
         <h3>From edition {{ c.from }} to edition {{ c.to }}</h3>
         <table class="list">
           <tbody>
@@ -189,8 +190,8 @@ export const fieldWords = (field: string): string => field.replace(/[A-Z]/g, (le
     <section class="card" aria-labelledby="travel">
       <h2 id="travel">Export and import</h2>
       <div class="row">
-        <p-button severity="secondary" label="Export workbook" (onClick)="download('xlsx')" />
-        <p-button severity="secondary" label="JSON" (onClick)="download('json')" />
+        <p-button severity="secondary" label="Export workbook" (onClick)="editions.sendOut('xlsx')" />
+        <p-button severity="secondary" label="JSON" (onClick)="editions.sendOut('json')" />
         <a href="/api/schema/page" target="_blank" rel="noopener">Page to print</a>
         @if (mayAdminister()) {
           <label class="file"
@@ -237,12 +238,9 @@ export const fieldWords = (field: string): string => field.replace(/[A-Z]/g, (le
 })
 export class SchemaEditions {
   protected readonly store = inject(SchemaStore);
-  private readonly api = inject(Api);
-  private readonly notices = inject(Notices);
-  private readonly global = inject(Store);
-  protected readonly mayAdminister = this.global.selectSignal(sessionFeature.selectMayAdminister);
+  protected readonly editions = inject(EditionsStore);
+  protected readonly mayAdminister = inject(Store).selectSignal(sessionFeature.selectMayAdminister);
   protected readonly note = signal('');
-  protected readonly compared = signal<{ from: number; to: number; changes: readonly SchemaChange[] } | null>(null);
   protected readonly when = showInstant;
   private readonly captions = computed(() => new Map(this.store.properties().map((property) => [property.id, property.caption])));
 
@@ -330,23 +328,7 @@ export class SchemaEditions {
   }
 
   protected enact(): void {
-    const renamed = this.store
-      .changes()
-      .flatMap((change) => (change.type === 'property changed' && change.fields.some((field) => field.field === 'writtenName') ? [change] : []));
-    this.store.bringIntoForce(this.note().trim(), (edition) => {
-      this.note.set('');
-      this.notices.done(`Edition ${edition} is in force.`);
-      // Files still hold the old names, so the renaming change set is offered.
-      for (const change of renamed)
-        this.api.rolloutTray(change.id, 'rename').subscribe({
-          next: ({ lines }) => {
-            this.global.dispatch(TrayActions.load());
-            this.notices.done(`${change.caption} has a new written name: ${lines} lines that rename it in files were added to your tray.`);
-          },
-          // Nothing to rename is not an error.
-          error: () => undefined,
-        });
-    });
+    this.editions.enact(this.note().trim(), () => this.note.set(''));
   }
   protected readonly asking = signal(false);
   /** What discarding the draft would lose, in numbers. */
@@ -362,37 +344,13 @@ export class SchemaEditions {
   }
   protected discard(): void {
     this.asking.set(false);
-    this.store.run(this.api.discardDraft(), () => this.store.load());
-  }
-  protected reinstate(): void {
-    this.store.run(this.api.reinstateDraft(), () => this.store.load());
-  }
-  protected goBack(edition: number): void {
-    this.store.run(this.api.goBackTo(edition), () => {
-      this.notices.done(`The draft now says what edition ${edition} says.`);
-      this.store.load();
-    });
-  }
-  protected compare(edition: number): void {
-    const to = this.store.draft()!.inForce;
-    this.api.compareEditions(edition, to).subscribe({ next: (changes) => this.compared.set({ from: edition, to, changes }), error: this.notices.failed });
-  }
-  protected download(form: 'xlsx' | 'json'): void {
-    const document: Observable<{ readonly blob: Blob }> =
-      form === 'xlsx' ? this.api.schemaWorkbook() : this.api.schemaJson().pipe(map((json) => ({ blob: new Blob([JSON.stringify(json, null, 2)]) })));
-    document.subscribe({
-      next: ({ blob }) => saveBlob({ name: `schema.${form}`, blob }),
-      error: this.notices.failed,
-    });
+    this.store.discard();
   }
   protected take(event: Event): void {
     const input = event.target as HTMLInputElement;
     const file = input.files?.[0];
     if (!file) return;
-    this.store.run(this.api.takeDocument(file, file.name.endsWith('.json') ? 'document' : 'table'), () => {
-      this.notices.done(`${file.name} is in the draft. Look at what it changes.`);
-      this.store.load();
-    });
+    this.store.takeDocument(file);
     input.value = '';
   }
 }

@@ -1,15 +1,16 @@
 import { ChangeDetectionStrategy, Component, effect, inject, input, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { ExpressionResult, FilesPage } from '@rule/contract';
 import { PropertyDraft } from '@rule/core/schema';
 import { InputTextModule } from 'primeng/inputtext';
-import { Api, FileLink, problemOf } from '../shared';
+import { FileLink } from '../shared';
 import { tidy } from './draft';
+import { ExplainStore } from './explain.store';
 
 /** Live result of a rule on selected files, with explanation. */
 @Component({
   selector: 'rule-explain',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  providers: [ExplainStore],
   imports: [FileLink, FormsModule, InputTextModule],
   template: `
     <h3>On files</h3>
@@ -17,10 +18,10 @@ import { tidy } from './draft';
       <span class="visually-hidden">Find files to test the rule</span>
       <input pInputText name="explain-find" placeholder="Find files to test it" [ngModel]="search()" (ngModelChange)="find($event)" />
     </label>
-    @if (error(); as text) {
+    @if (store.error(); as text) {
       <p class="soft">{{ text }}</p>
     }
-    @if (results().length && ready()) {
+    @if (store.results().length && ready()) {
       <table class="list">
         <thead>
           <tr>
@@ -31,7 +32,7 @@ import { tidy } from './draft';
           </tr>
         </thead>
         <tbody>
-          @for (result of results(); track result.file) {
+          @for (result of store.results(); track result.file) {
             <tr [class.on]="open() === result.file">
               <td><rule-file [id]="result.file" [path]="result.path" /></td>
               <td class="mono">{{ result.held ?? '—' }}</td>
@@ -93,38 +94,25 @@ import { tidy } from './draft';
   `,
 })
 export class Explain {
-  private readonly api = inject(Api);
+  protected readonly store = inject(ExplainStore);
   readonly property = input.required<PropertyDraft>();
   readonly id = input<number | null>(null);
   /** Whether the rule is valid. */
   readonly ready = input(true);
   protected readonly search = signal('');
-  protected readonly files = signal<readonly number[]>([]);
-  protected readonly results = signal<readonly ExpressionResult[]>([]);
-  protected readonly error = signal<string | null>(null);
   protected readonly open = signal<number | null>(null);
   private waiting: ReturnType<typeof setTimeout> | undefined;
 
   constructor() {
-    effect((cleanup) => {
-      const [property, files, id] = [tidy(this.property()), this.files(), this.id()];
-      if (files.length === 0 || property.rule.trim() === '' || !this.ready()) return;
-      // Debounce for typing.
-      const timer = setTimeout(() => {
-        this.api.explainRule({ property, id, files }).subscribe({
-          next: (results) => {
-            this.results.set(results);
-            this.error.set(null);
-          },
-          error: (failure: unknown) => this.error.set(problemOf(failure).detail),
-        });
-      }, 350);
-      cleanup(() => clearTimeout(timer));
+    effect(() => {
+      const [property, files, id] = [tidy(this.property()), this.store.files(), this.id()];
+      const askable = files.length > 0 && property.rule.trim() !== '' && this.ready();
+      untracked(() => this.store.explain(askable ? { property, id, files } : null));
     });
     effect(() => {
       const { kinds } = this.property();
       untracked(() => {
-        if (this.files().length === 0) this.look('', kinds);
+        if (this.store.files().length === 0) this.look('', kinds);
       });
     });
   }
@@ -137,13 +125,6 @@ export class Explain {
 
   private look(text: string, kinds: PropertyDraft['kinds']): void {
     const kind = kinds[0];
-    if (kind === undefined) return;
-    this.api.files({ ...(text ? { search: text } : {}), kind, offset: 0, limit: 5 }).subscribe({
-      next: (page: FilesPage) => {
-        this.files.set(page.rows.map((row) => row.id));
-        if (page.rows.length === 0) this.results.set([]);
-      },
-      error: (failure: unknown) => this.error.set(problemOf(failure).detail),
-    });
+    if (kind !== undefined) this.store.find({ text, kind });
   }
 }

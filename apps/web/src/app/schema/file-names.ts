@@ -1,16 +1,14 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, signal, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, effect, inject, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { NamingPlan } from '@rule/contract';
 import { NamingRule } from '@rule/core/naming';
-import { KINDS, Kind, sameDefinition } from '@rule/core/schema';
-import { count } from '@rule/core/words';
+import { KINDS, Kind } from '@rule/core/schema';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { finalize } from 'rxjs';
 import { RuleField } from '../rule-field';
 import { RuleCheck, RuleOption, RuleSelect } from '../kit';
-import { Api, Count, FileLink, inPieces, Notices, problemOf, sessionFeature, TrayActions, trayFeature, Unsaved } from '../shared';
+import { Count, FileLink, sessionFeature, trayFeature, Unsaved } from '../shared';
+import { NamingStore } from './naming.store';
 import { SchemaStore } from './schema.store';
 
 /** Plan rows shown. */
@@ -20,6 +18,7 @@ const MOST_SHOWN = 300;
 @Component({
   selector: 'rule-file-names',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  providers: [NamingStore],
   imports: [RuleOption, RuleSelect, ButtonModule, Count, FileLink, FormsModule, InputTextModule, RuleField, RuleCheck],
   template: `
     <div class="head">
@@ -30,14 +29,14 @@ const MOST_SHOWN = 300;
       @if (mayAdminister()) {
         <div class="actions">
           <button pButton type="button" class="p-button-text" (click)="add()">Add a rule</button>
-          <button pButton type="button" [disabled]="!changed()" (click)="save()">Save the rules</button>
+          <button pButton type="button" [disabled]="!naming.changed()" (click)="naming.save()">Save the rules</button>
         </div>
       }
     </div>
-    @if (error(); as text) {
+    @if (naming.error(); as text) {
       <p class="note bad" role="alert">{{ text }}</p>
     }
-    @for (rule of rules(); track $index; let i = $index) {
+    @for (rule of naming.rules(); track $index; let i = $index) {
       <section class="card" [attr.aria-label]="'Naming rule ' + (i + 1)">
         <div class="line">
           <div class="field" role="group" [attr.aria-label]="'Kinds of rule ' + (i + 1)">
@@ -94,23 +93,23 @@ const MOST_SHOWN = 300;
         </div>
       </section>
     } @empty {
-      @if (loaded()) {
+      @if (naming.loaded()) {
         <p class="note">No naming rules. Files keep the names that people give them.</p>
       }
     }
-    @if (plan(); as p) {
+    @if (naming.plan(); as p) {
       @if (p.total) {
         <section class="card" aria-label="Files that would be renamed">
           <div class="head">
             <h2>{{ p.total | count: 'file has' : 'files have' }} another name than the rules give</h2>
             @if (mayEdit()) {
               <div class="actions">
-                @if (renames().length) {
-                  <button pButton type="button" (click)="rename()">Put {{ renames().length | count: 'new name' }} in the tray</button>
+                @if (naming.renames().length) {
+                  <button pButton type="button" (click)="naming.rename()">Put {{ naming.renames().length | count: 'new name' }} in the tray</button>
                 }
-                @if (copies().length) {
+                @if (naming.copies().length) {
                   <label><rule-check [checked]="replace()" (flip)="replace.set(!replace())" /> in place of the originals in drawings and assemblies</label>
-                  <button pButton type="button" (click)="copy()">Make {{ copies().length | count: 'copy' }}</button>
+                  <button pButton type="button" (click)="naming.copy(replace())">Make {{ naming.copies().length | count: 'copy' }}</button>
                 }
               </div>
             }
@@ -147,7 +146,7 @@ const MOST_SHOWN = 300;
             <p class="soft">The first {{ most }} are shown.</p>
           }
         </section>
-      } @else if (rules().length && !changed()) {
+      } @else if (naming.rules().length && !naming.changed()) {
         <p class="note">All file names match their values.</p>
       }
     }
@@ -172,100 +171,36 @@ const MOST_SHOWN = 300;
 })
 export class FileNames {
   protected readonly store = inject(SchemaStore);
-  private readonly api = inject(Api);
+  protected readonly naming = inject(NamingStore);
   private readonly global = inject(Store);
-  private readonly notices = inject(Notices);
   protected readonly mayAdminister = this.global.selectSignal(sessionFeature.selectMayAdminister);
   protected readonly mayEdit = this.global.selectSignal(sessionFeature.selectMayEdit);
   private readonly applied = this.global.selectSignal(trayFeature.selectAppliedCount);
   protected readonly kinds = KINDS;
   protected readonly most = MOST_SHOWN;
-  protected readonly rules = signal<readonly NamingRule[]>([]);
-  private readonly saved = signal<readonly NamingRule[]>([]);
-  protected readonly loaded = signal(false);
-  protected readonly plan = signal<NamingPlan | null>(null);
-  protected readonly error = signal<string | null>(null);
   protected readonly replace = signal(true);
-  protected readonly changed = computed(() => !sameDefinition(this.rules(), this.saved()));
-  private readonly good = computed(() => (this.plan()?.rows ?? []).filter((row) => row.problem === null));
-  protected readonly renames = computed(() => this.good().filter((row) => row.mode === 'rename'));
-  protected readonly copies = computed(() => this.good().filter((row) => row.mode === 'copy'));
 
   constructor() {
-    inject(Unsaved).watch(() => (this.changed() ? 'the rules for file names' : null));
-    this.api.naming().subscribe({
-      next: ({ rules }) => {
-        this.rules.set(rules);
-        this.saved.set(rules);
-        this.loaded.set(true);
-      },
-      error: (failure: unknown) => this.error.set(problemOf(failure).detail),
-    });
+    inject(Unsaved).watch(() => (this.naming.changed() ? 'the rules for file names' : null));
+    this.naming.load();
     effect(() => {
       this.applied();
-      untracked(() => this.look());
+      untracked(() => this.naming.look());
     });
   }
 
-  private look(): void {
-    this.api.namingPlan().subscribe({ next: (plan) => this.plan.set(plan), error: (failure: unknown) => this.error.set(problemOf(failure).detail) });
-  }
   protected add(): void {
-    this.rules.update((rules) => [...rules, { kinds: ['part'], classes: [], rule: '', mode: 'rename', folder: '' }]);
+    this.naming.set([...this.naming.rules(), { kinds: ['part'], classes: [], rule: '', mode: 'rename', folder: '' }]);
   }
   protected edit(at: number, change: Partial<NamingRule>): void {
-    this.rules.update((rules) => rules.map((rule, i) => (i === at ? { ...rule, ...change } : rule)));
+    this.naming.set(this.naming.rules().map((rule, i) => (i === at ? { ...rule, ...change } : rule)));
   }
   protected toggleKind(at: number, kind: Kind): void {
-    const kinds = this.rules()[at]!.kinds;
+    const kinds = this.naming.rules()[at]!.kinds;
     const next = KINDS.filter((one) => (one === kind ? !kinds.includes(one) : kinds.includes(one)));
     if (next.length) this.edit(at, { kinds: next });
   }
   protected drop(at: number): void {
-    this.rules.update((rules) => rules.filter((_, i) => i !== at));
-  }
-  protected save(): void {
-    this.api.saveNaming({ rules: this.rules() }).subscribe({
-      next: ({ rules }) => {
-        this.rules.set(rules);
-        this.saved.set(rules);
-        this.error.set(null);
-        this.look();
-      },
-      error: (failure: unknown) => this.error.set(problemOf(failure).detail),
-    });
-  }
-  protected rename(): void {
-    this.api.namesToTray(this.renames().map((row) => row.file)).subscribe({
-      next: ({ lines, barred }) => {
-        this.global.dispatch(TrayActions.load());
-        const left = barred === 0 ? '' : ` ${count(barred, 'file')} cannot be renamed.`;
-        this.notices.done(`${count(lines, 'line')} added to your tray.${left}`);
-      },
-      error: this.notices.failed,
-    });
-  }
-  protected copy(): void {
-    const replace = this.replace();
-    inPieces(
-      this.copies().map((row) => row.file),
-      500,
-      (files) => this.api.copyUnderNewNames({ files, replace }),
-    )
-      .pipe(
-        finalize(() => {
-          // Reloads after a refusal too: earlier parts are done.
-          this.global.dispatch(TrayActions.load());
-          this.look();
-        }),
-      )
-      .subscribe({
-        next: (answers) => {
-          const copied = answers.reduce((sum, answer) => sum + answer.copied.length, 0);
-          const lines = answers.reduce((sum, answer) => sum + answer.lines, 0);
-          this.notices.done(`${count(copied, 'copy', 'copies')} made.${lines ? ` ${count(lines, 'drawing')} added to your tray to show them.` : ''}`);
-        },
-        error: this.notices.failed,
-      });
+    this.naming.set(this.naming.rules().filter((_, i) => i !== at));
   }
 }

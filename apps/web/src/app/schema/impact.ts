@@ -2,8 +2,9 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input, si
 import { FoundValues } from '@rule/contract';
 import { Property, PropertyDraft, Violation, constraintViolations } from '@rule/core/schema';
 import { HeldValue, compileStandIns, readHeld } from '@rule/core/values';
+import { signalStore } from '@ngrx/signals';
 import { Store } from '@ngrx/store';
-import { Api, catalogueFeature, Count, ExactName } from '../shared';
+import { catalogueFeature, Count, ExactName, withAnswer } from '../shared';
 import { tidy } from './draft';
 
 /** A value that does not fit a definition, with its file count. */
@@ -44,13 +45,17 @@ export function fitOf(values: FoundValues['values'], draft: PropertyDraft, stand
   return { fits, misfits: misfits.sort((a, b) => b.files - a.files), wrong, standIns: standing };
 }
 
+/** Values that files hold under a name. */
+const HeldTodayStore = signalStore(withAnswer((api, name: string) => api.foundValues(name, {})));
+
 /** Existing values under a property's name, checked against its unsaved definition. */
 @Component({
   selector: 'rule-impact',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  providers: [HeldTodayStore],
   imports: [Count, ExactName],
   template: `
-    @if (found(); as f) {
+    @if (values.answer(); as f) {
       @if (f.files) {
         <section class="card" aria-label="In files today">
           <h2>In {{ f.files | count: 'file' }} today under <rule-exact-name [name]="f.name" /></h2>
@@ -123,21 +128,20 @@ export function fitOf(values: FoundValues['values'], draft: PropertyDraft, stand
   `,
 })
 export class Impact {
-  private readonly api = inject(Api);
+  protected readonly values = inject(HeldTodayStore);
   readonly property = input.required<PropertyDraft>();
   /** The name files currently hold, from the edition in force. */
   readonly name = input.required<string>();
   private readonly settings = inject(Store).selectSignal(catalogueFeature.selectSettings);
-  protected readonly found = signal<FoundValues | null>(null);
   protected readonly most = signal(6);
-  protected readonly fit = computed(() => fitOf(this.found()?.values ?? [], this.property(), this.settings()?.standIns ?? []));
+  protected readonly fit = computed(() => fitOf(this.values.answer()?.values ?? [], this.property(), this.settings()?.standIns ?? []));
   protected readonly parts = computed(() => {
     const { fits, wrong, standIns } = this.fit();
     return [
       { name: 'fits', label: 'fit', files: fits },
       { name: 'wrong', label: wrong === 1 ? 'does not' : 'do not', files: wrong },
       { name: 'stand-ins', label: standIns === 1 ? 'stand-in' : 'stand-ins', files: standIns },
-      { name: 'blank', label: 'blank', files: this.found()?.blank ?? 0 },
+      { name: 'blank', label: 'blank', files: this.values.answer()?.blank ?? 0 },
     ];
   });
   protected readonly said = computed(() =>
@@ -148,15 +152,14 @@ export class Impact {
   );
 
   constructor() {
-    effect((cleanup) => {
+    effect(() => {
       const name = this.name();
       untracked(() => {
-        this.found.set(null);
         this.most.set(6);
+        // What another name holds is forgotten at once.
+        this.values.ask(null);
+        if (name !== '') this.values.ask(name);
       });
-      if (name === '') return;
-      const asked = this.api.foundValues(name, {}).subscribe({ next: (found) => this.found.set(found), error: () => undefined });
-      cleanup(() => asked.unsubscribe());
     });
   }
 }

@@ -1,13 +1,13 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal, output, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal, output } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { ChoiceListRow, ListPreview, ListSource } from '@rule/contract';
+import { ChoiceListRow, ListSource } from '@rule/contract';
 import { Choice, ChoiceListDraft, checkList } from '@rule/core/schema';
-import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { RuleCheck, RuleOption, RuleSelect } from '../kit';
-import { Api, Count, Notices, sessionFeature, showInstant, TrayActions, workingCopy } from '../shared';
+import { Count, sessionFeature, showInstant, workingCopy } from '../shared';
+import { ListsStore } from './lists.store';
 import { SchemaStore } from './schema.store';
 
 const EMPTY: ChoiceListDraft = { name: '', columns: [], choices: [], goesWith: null };
@@ -17,6 +17,7 @@ const draftOfRow = ({ name, columns, choices, goesWith }: ChoiceListRow): Choice
 @Component({
   selector: 'rule-choice-lists',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  providers: [ListsStore],
   imports: [RuleOption, RuleSelect, ButtonModule, Count, FormsModule, InputTextModule, RuleCheck],
   template: `
     @let d = draft();
@@ -161,7 +162,7 @@ const draftOfRow = ({ name, columns, choices, goesWith }: ChoiceListRow): Choice
         @if (retiredWithReplacement()) {
           <p class="note">
             {{ retiredWithReplacement() | count: 'retired choice has' : 'retired choices have' }} a replacement.
-            <button type="button" class="link" [disabled]="changed()" (click)="replace(row)">Put the replacements in the tray</button>
+            <button type="button" class="link" [disabled]="changed()" (click)="lists.replaceRetired(row.id)">Put the replacements in the tray</button>
           </p>
         }
         @if (mayAdminister()) {
@@ -207,12 +208,12 @@ const draftOfRow = ({ name, columns, choices, goesWith }: ChoiceListRow): Choice
             </div>
             <div class="row">
               <p-button severity="secondary" label="Save the source" (onClick)="saveSource(row)" />
-              <p-button severity="secondary" label="Compare with the source" [disabled]="!row.source" (onClick)="look(row, null)" />
+              <p-button severity="secondary" label="Compare with the source" [disabled]="!row.source" (onClick)="lists.compare(row.id, null)" />
               <label class="file"
                 ><span class="link">Load a file</span><input type="file" class="visually-hidden" accept=".csv,.xlsx,.txt" (change)="pickFile(row, $event)"
               /></label>
             </div>
-            @if (preview(); as p) {
+            @if (lists.preview(); as p) {
               <div class="note" role="status">
                 {{ p.added.length }} new, {{ p.changed.length }} changed, {{ p.gone.length }} gone (they will be retired), {{ p.back.length }} back,
                 {{ p.same }} the same.
@@ -239,7 +240,7 @@ const draftOfRow = ({ name, columns, choices, goesWith }: ChoiceListRow): Choice
                 <p-button
                   label="Load"
                   [disabled]="changed() || p.problems.length > 0 || !(p.added.length + p.changed.length + p.gone.length + p.back.length)"
-                  (onClick)="load(row)"
+                  (onClick)="lists.load(row)"
                 />
               </div>
             }
@@ -292,13 +293,11 @@ const draftOfRow = ({ name, columns, choices, goesWith }: ChoiceListRow): Choice
 })
 export class ChoiceLists {
   protected readonly store = inject(SchemaStore);
-  private readonly api = inject(Api);
-  private readonly global = inject(Store);
-  private readonly notices = inject(Notices);
+  protected readonly lists = inject(ListsStore);
   /** Number of a list, or `new`. */
   readonly id = input<string>();
   readonly picked = output<string>();
-  protected readonly mayAdminister = this.global.selectSignal(sessionFeature.selectMayAdminister);
+  protected readonly mayAdminister = inject(Store).selectSignal(sessionFeature.selectMayAdminister);
   protected readonly making = computed(() => this.id() === 'new');
   protected readonly chosen = computed(() => this.store.lists().find((list) => String(list.id) === this.id()) ?? null);
   private readonly work = workingCopy<ChoiceListDraft | null>(
@@ -327,8 +326,6 @@ export class ChoiceLists {
   protected readonly retiredWithReplacement = computed(
     () => this.chosen()?.choices.filter((choice) => choice.retired && choice.replacedBy !== null).length ?? 0,
   );
-  protected readonly preview = signal<ListPreview | null>(null);
-  private file: File | null = null;
   protected readonly when = showInstant;
 
   protected edit(change: Partial<ChoiceListDraft>): void {
@@ -359,24 +356,15 @@ export class ChoiceLists {
     this.edit({ choices: this.draft()!.choices.filter((_, i) => i !== at) });
   }
   protected save(): void {
-    this.api.saveChoiceList(this.chosen()?.id ?? null, this.draft()!).subscribe({
-      next: (row) => {
-        this.work.saved();
-        this.store.reloadLists();
-        this.notices.done(`${row.name} is saved.`);
-        this.picked.emit(String(row.id));
-      },
-      error: this.notices.failed,
+    this.lists.save(this.chosen()?.id ?? null, this.draft()!, ({ id }) => {
+      this.work.saved();
+      this.picked.emit(String(id));
     });
   }
-  protected remove(row: ChoiceListRow): void {
-    this.api.removeChoiceList(row.id).subscribe({
-      next: () => {
-        this.work.saved();
-        this.store.reloadLists();
-        this.picked.emit('');
-      },
-      error: this.notices.failed,
+  protected remove({ id }: ChoiceListRow): void {
+    this.lists.remove(id, () => {
+      this.work.saved();
+      this.picked.emit('');
     });
   }
   protected setType(type: ListSource['type'] | 'none'): void {
@@ -388,40 +376,11 @@ export class ChoiceLists {
   protected saveSource(row: ChoiceListRow): void {
     const { type, path, sheet, url, query } = this.source();
     const source: ListSource | null = type === 'file' ? { type, path, sheet: sheet || null } : type === 'database' ? { type, url, query } : null;
-    this.api.setListSource(row.id, source).subscribe({
-      next: () => {
-        this.store.reloadLists();
-        this.notices.done('The source is saved.');
-      },
-      error: this.notices.failed,
-    });
+    this.lists.setSource(row.id, source);
   }
-  protected look(row: ChoiceListRow, file: File | null): void {
-    this.file = file;
-    this.api.previewList(row.id, file).subscribe({ next: (preview) => this.preview.set(preview), error: this.notices.failed });
-  }
-  protected pickFile(row: ChoiceListRow, event: Event): void {
+  protected pickFile({ id }: ChoiceListRow, event: Event): void {
     const input = event.target as HTMLInputElement;
-    if (input.files?.[0]) this.look(row, input.files[0]);
+    if (input.files?.[0]) this.lists.compare(id, input.files[0]);
     input.value = '';
-  }
-  protected load(row: ChoiceListRow): void {
-    this.api.loadList(row.id, this.preview()!.token, this.file).subscribe({
-      next: () => {
-        this.preview.set(null);
-        this.store.reloadLists();
-        this.notices.done(`${row.name} is loaded.`);
-      },
-      error: this.notices.failed,
-    });
-  }
-  protected replace(row: ChoiceListRow): void {
-    this.api.replaceRetired(row.id).subscribe({
-      next: ({ lines }) => {
-        this.global.dispatch(TrayActions.load());
-        this.notices.done(`${count(lines, 'value')} added to your tray.`);
-      },
-      error: this.notices.failed,
-    });
   }
 }

@@ -1,9 +1,9 @@
-import { ChangeDetectionStrategy, Component, computed, inject, output, signal } from '@angular/core';
-import { RolloutAction, RolloutRow } from '@rule/contract';
+import { ChangeDetectionStrategy, Component, computed, inject, output } from '@angular/core';
+import { RolloutRow } from '@rule/contract';
 import { Property } from '@rule/core/schema';
-import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
-import { Api, catalogueFeature, FileLink, Notices, sessionFeature, TrayActions } from '../shared';
+import { catalogueFeature, FileLink, sessionFeature } from '../shared';
+import { RolloutStore } from './rollout.store';
 import { SchemaStore } from './schema.store';
 
 interface Row extends RolloutRow {
@@ -14,6 +14,7 @@ interface Row extends RolloutRow {
 @Component({
   selector: 'rule-rollout',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  providers: [RolloutStore],
   imports: [FileLink],
   template: `
     <div class="head">
@@ -55,7 +56,7 @@ interface Row extends RolloutRow {
                       type="button"
                       class="link"
                       [attr.aria-label]="row.named + ' of ' + row.reached + ' have the name ' + row.of.caption + ': show those that lack it'"
-                      (click)="list(row)"
+                      (click)="rollout.list(row.property)"
                     >
                       {{ row.named }}
                     </button>
@@ -70,18 +71,32 @@ interface Row extends RolloutRow {
                 <td class="acts">
                   @if (mayEdit()) {
                     @if (row.otherName) {
-                      <button type="button" class="link" [attr.aria-label]="'Rename to ' + row.of.writtenName" (click)="act(row, 'rename')">Rename</button>
+                      <button type="button" class="link" [attr.aria-label]="'Rename to ' + row.of.writtenName" (click)="rollout.act(row.property, 'rename')">
+                        Rename
+                      </button>
                     }
                     @if (!row.of.retired && row.named + row.barred < row.reached && isTyped(row.of)) {
-                      <button type="button" class="link" [attr.aria-label]="'Add the name ' + row.of.writtenName" (click)="act(row, 'add the name')">
+                      <button
+                        type="button"
+                        class="link"
+                        [attr.aria-label]="'Add the name ' + row.of.writtenName"
+                        (click)="rollout.act(row.property, 'add the name')"
+                      >
                         Add the name
                       </button>
                     }
                     @if (!row.of.retired && isComputed(row.of)) {
-                      <button type="button" class="link" [attr.aria-label]="'Compute ' + row.of.caption" (click)="act(row, 'compute')">Compute</button>
+                      <button type="button" class="link" [attr.aria-label]="'Compute ' + row.of.caption" (click)="rollout.act(row.property, 'compute')">
+                        Compute
+                      </button>
                     }
                     @if (row.left) {
-                      <button type="button" class="link" [attr.aria-label]="'Remove left over values of ' + row.of.caption" (click)="act(row, 'remove')">
+                      <button
+                        type="button"
+                        class="link"
+                        [attr.aria-label]="'Remove left over values of ' + row.of.caption"
+                        (click)="rollout.act(row.property, 'remove')"
+                      >
                         Remove {{ row.left }}
                       </button>
                     }
@@ -121,9 +136,8 @@ interface Row extends RolloutRow {
 })
 export class RolloutView {
   protected readonly store = inject(SchemaStore);
-  private readonly api = inject(Api);
+  protected readonly rollout = inject(RolloutStore);
   private readonly global = inject(Store);
-  private readonly notices = inject(Notices);
   readonly opened = output<number>();
   protected readonly mayEdit = this.global.selectSignal(sessionFeature.selectMayEdit);
   private readonly byId = this.global.selectSignal(catalogueFeature.selectById);
@@ -133,7 +147,11 @@ export class RolloutView {
       return of && (!of.retired || row.left > 0) && of.feed !== 'file' && of.level === 'document' ? [{ ...row, of }] : [];
     }),
   );
-  protected readonly missing = signal<{ row: Row; files: readonly { file: number; path: string; reason: string | null }[] } | null>(null);
+  protected readonly missing = computed(() => {
+    const missing = this.rollout.missing();
+    const row = this.rows().find((candidate) => candidate.property === missing?.property);
+    return missing && row ? { row, files: missing.files } : null;
+  });
 
   constructor() {
     this.store.loadRollout();
@@ -144,17 +162,5 @@ export class RolloutView {
   }
   protected isComputed(property: Property): boolean {
     return property.feed === 'ruled' || property.feed === 'model' || property.feed === 'inherited';
-  }
-  protected list(row: Row): void {
-    this.api.rolloutMissing(row.property).subscribe({ next: (files) => this.missing.set({ row, files }), error: this.notices.failed });
-  }
-  protected act(row: Row, action: RolloutAction): void {
-    this.api.rolloutTray(row.property, action).subscribe({
-      next: ({ lines, open }) => {
-        this.global.dispatch(TrayActions.load());
-        this.notices.done(`${count(lines, 'value')} added to your tray.${open ? ` ${open} need a person.` : ''}`);
-      },
-      error: this.notices.failed,
-    });
   }
 }

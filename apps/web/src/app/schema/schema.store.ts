@@ -1,11 +1,11 @@
 import { computed, inject } from '@angular/core';
 import { ChoiceListRow, DraftView, EditionRow, RolloutRow, SchemaPlaces, SeriesRow, TrySummary } from '@rule/contract';
-import { Property, PropertyDraft, SchemaChange, draftOf } from '@rule/core/schema';
+import { Check, Property, PropertyDraft, SchemaChange, draftOf } from '@rule/core/schema';
+import type { Starter } from '@rule/core/standards';
 import { patchState, signalStore, withComputed, withMethods, withState } from '@ngrx/signals';
-import { rxMethod } from '@ngrx/signals/rxjs-interop';
 import { Store } from '@ngrx/store';
-import { EMPTY, Observable, catchError, forkJoin, pipe, switchMap, tap } from 'rxjs';
-import { Api, CatalogueActions, Notices, problemOf } from '../shared';
+import { EMPTY, Observable, catchError, forkJoin, map, switchMap, tap } from 'rxjs';
+import { Api, CatalogueActions, Notices, loads, problemOf } from '../shared';
 
 interface State {
   readonly draft: DraftView | null;
@@ -67,72 +67,43 @@ export const SchemaStore = signalStore(
         .subscribe();
     };
     const itself = (draft: DraftView) => draft;
+    const load = loads<State>(store, (failure) => {
+      patchState(store, { error: problemOf(failure).detail });
+      return EMPTY;
+    })<void, Pick<State, 'lists' | 'series' | 'editions' | 'summary' | 'classes'> & { readonly draft: DraftView }>(
+      () =>
+        forkJoin({
+          draft: api.draft(),
+          lists: api.choiceLists(),
+          series: api.numberSeries(),
+          editions: api.editions(),
+          summary: api.trySummary().pipe(map(({ summary }) => summary)),
+          classes: api.classes().pipe(map((rows) => rows.map((row) => row.name))),
+        }),
+      (loaded) => ({ ...loaded, error: null }),
+    );
+    const part = loads<State>(store, fail);
     return {
-      load: rxMethod<void>(
-        pipe(
-          switchMap(() =>
-            forkJoin({
-              draft: api.draft(),
-              lists: api.choiceLists(),
-              series: api.numberSeries(),
-              editions: api.editions(),
-              tried: api.trySummary(),
-              classes: api.classes(),
-            }).pipe(
-              tap(({ draft, lists, series, editions, tried, classes }) =>
-                patchState(store, { draft, lists, series, editions, summary: tried.summary, classes: classes.map((row) => row.name), error: null }),
-              ),
-              catchError((failure: unknown) => {
-                patchState(store, { error: problemOf(failure).detail });
-                return EMPTY;
-              }),
-            ),
-          ),
-        ),
-      ),
+      load,
       /** Checks whether someone else changed the draft. */
-      look: rxMethod<void>(
-        pipe(
-          switchMap(() =>
-            api.draft().pipe(
-              tap((draft) => {
-                const known = store.draft();
-                if (known?.revision !== draft.revision || known.number !== draft.number || known.inForce !== draft.inForce) patchState(store, { draft });
-              }),
-              catchError(() => EMPTY),
-            ),
-          ),
-        ),
+      look: loads<State>(store, () => EMPTY)<void, DraftView>(
+        () => api.draft(),
+        (draft) => {
+          const known = store.draft();
+          return known?.revision !== draft.revision || known.number !== draft.number || known.inForce !== draft.inForce ? { draft } : {};
+        },
       ),
-      loadRollout: rxMethod<void>(
-        pipe(
-          switchMap(() =>
-            api.rollout().pipe(
-              tap((rollout) => patchState(store, { rollout })),
-              catchError(fail),
-            ),
-          ),
-        ),
+      loadRollout: part<void, readonly RolloutRow[]>(
+        () => api.rollout(),
+        (rollout) => ({ rollout }),
       ),
-      loadPlaces: rxMethod<void>(
-        pipe(
-          switchMap(() =>
-            api.schemaPlaces().pipe(
-              tap((places) => patchState(store, { places })),
-              catchError(fail),
-            ),
-          ),
-        ),
+      loadPlaces: part<void, SchemaPlaces>(
+        () => api.schemaPlaces(),
+        (places) => ({ places }),
       ),
-      loadSummary: rxMethod<void>(
-        pipe(
-          switchMap(() =>
-            api.trySummary().pipe(
-              tap(({ summary }) => patchState(store, { summary })),
-              catchError(fail),
-            ),
-          ),
-        ),
+      loadSummary: part<void, { readonly summary: TrySummary | null }>(
+        () => api.trySummary(),
+        ({ summary }) => ({ summary }),
       ),
       standing(id: number): Standing {
         const change = store.changes().find((candidate) => touches(candidate, id));
@@ -168,7 +139,26 @@ export const SchemaStore = signalStore(
       },
       remove: (id: number, done: () => void) => changing(api.removeProperty(id), itself, done),
       order: (ids: readonly number[]) => changing(api.orderProperties(ids), itself),
-      run: (work: Observable<DraftView>, done?: () => void) => changing(work, itself, done),
+      saveChecks: (checks: readonly (Omit<Check, 'id'> & { readonly id: number | null })[], saved: () => void) =>
+        changing(api.saveChecks({ checks }), itself, () => {
+          saved();
+          notices.done('The checks are saved in the draft.');
+        }),
+      saveStrangers: (strangers: DraftView['schema']['strangers']) => changing(api.saveStrangers(strangers), itself),
+      takeStarter: ({ id, title }: Starter) =>
+        changing(api.takeStarter(id, null), itself, () => notices.done(`${title} is in the draft. Remove what the company does not need.`)),
+      discard: () => changing(api.discardDraft(), itself, () => load()),
+      reinstate: () => changing(api.reinstateDraft(), itself, () => load()),
+      goBack: (edition: number) =>
+        changing(api.goBackTo(edition), itself, () => {
+          notices.done(`The draft now says what edition ${edition} says.`);
+          load();
+        }),
+      takeDocument: (file: File) =>
+        changing(api.takeDocument(file, file.name.endsWith('.json') ? 'document' : 'table'), itself, () => {
+          notices.done(`${file.name} is in the draft. Look at what it changes.`);
+          load();
+        }),
       bringIntoForce(note: string, done: (edition: number) => void): void {
         patchState(store, { saving: true });
         api

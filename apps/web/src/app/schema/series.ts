@@ -6,8 +6,9 @@ import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { RuleOption, RuleSelect } from '../kit';
-import { Api, Notices, sessionFeature, showInstant, workingCopy } from '../shared';
+import { sessionFeature, showInstant, workingCopy } from '../shared';
 import { SchemaStore } from './schema.store';
+import { SeriesStore } from './series.store';
 
 const draftOfRow = ({ name, parts, counts, digits, start, step, leftOut, per }: SeriesRow): SeriesDraft => ({
   name,
@@ -24,6 +25,7 @@ const draftOfRow = ({ name, parts, counts, digits, start, step, leftOut, per }: 
 @Component({
   selector: 'rule-number-series',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  providers: [SeriesStore],
   imports: [RuleOption, RuleSelect, ButtonModule, FormsModule, InputTextModule],
   template: `
     @let d = draft();
@@ -194,7 +196,7 @@ const draftOfRow = ({ name, parts, counts, digits, start, step, leftOut, per }: 
                     <td>{{ number.note }}</td>
                     <td>
                       @if (number.state === 'reserved' && mayDraw()) {
-                        <button type="button" class="link" [attr.aria-label]="'release ' + number.text" (click)="release(number.id)">release</button>
+                        <button type="button" class="link" [attr.aria-label]="'release ' + number.text" (click)="series.release(number.id)">release</button>
                       }
                     </td>
                   </tr>
@@ -252,8 +254,7 @@ const draftOfRow = ({ name, parts, counts, digits, start, step, leftOut, per }: 
 })
 export class NumberSeriesView {
   protected readonly store = inject(SchemaStore);
-  private readonly api = inject(Api);
-  private readonly notices = inject(Notices);
+  protected readonly series = inject(SeriesStore);
   readonly id = input<string>();
   readonly picked = output<string>();
   private readonly global = inject(Store);
@@ -301,37 +302,18 @@ export class NumberSeriesView {
     this.edit({ parts });
   }
   protected save(): void {
-    this.api.saveSeries(this.chosen()?.id ?? null, this.draft()!).subscribe({
-      next: (row) => {
-        this.work.saved();
-        this.store.reloadSeries();
-        this.notices.done(`${row.name} is saved.`);
-        this.picked.emit(String(row.id));
-      },
-      error: this.notices.failed,
+    this.series.save(this.chosen()?.id ?? null, this.draft()!, ({ id }) => {
+      this.work.saved();
+      this.picked.emit(String(id));
     });
   }
-  protected remove(row: SeriesRow): void {
-    this.api.removeSeries(row.id).subscribe({
-      next: () => {
-        this.work.saved();
-        this.store.reloadSeries();
-        this.picked.emit('');
-      },
-      error: this.notices.failed,
+  protected remove({ id }: SeriesRow): void {
+    this.series.remove(id, () => {
+      this.work.saved();
+      this.picked.emit('');
     });
   }
-  protected draw(row: SeriesRow): void {
-    this.api.drawNumber(row.id, this.note()).subscribe({
-      next: (number) => {
-        this.note.set('');
-        this.store.reloadSeries();
-        this.notices.done(`${number.text} is reserved for you.`);
-      },
-      error: this.notices.failed,
-    });
-  }
-  protected release(id: number): void {
-    this.api.releaseNumber(id).subscribe({ next: () => this.store.reloadSeries(), error: this.notices.failed });
+  protected draw({ id }: SeriesRow): void {
+    this.series.draw(id, this.note(), () => this.note.set(''));
   }
 }

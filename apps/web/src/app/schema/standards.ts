@@ -1,16 +1,18 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, output, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, output, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import type { Practice, StandardFinding, Starter } from '@rule/core/standards';
+import type { Practice, Starter } from '@rule/core/standards';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { RuleOption, RuleSelect } from '../kit';
-import { Api, FileLink, Notices, sessionFeature } from '../shared';
+import { FileLink, sessionFeature } from '../shared';
 import { SchemaStore } from './schema.store';
+import { StandardsStore } from './standards.store';
 
 /** Starter schemas, and what draft and drawings lack of a standard. */
 @Component({
   selector: 'rule-standards',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  providers: [StandardsStore],
   imports: [RuleOption, RuleSelect, ButtonModule, FileLink, FormsModule],
   template: `
     <div class="head">
@@ -20,7 +22,7 @@ import { SchemaStore } from './schema.store';
       </div>
     </div>
     <div class="cards">
-      @for (starter of starters(); track starter.id) {
+      @for (starter of standards.starters(); track starter.id) {
         <section class="card" [attr.aria-label]="starter.title">
           <h2>{{ starter.title }}</h2>
           <p class="soft">{{ starter.about }}</p>
@@ -55,7 +57,7 @@ import { SchemaStore } from './schema.store';
           </tr>
         </thead>
         <tbody>
-          @for (finding of findings(); track $index) {
+          @for (finding of standards.findings(); track $index) {
             <tr>
               <td [class]="finding.severity === 'error' ? 'bad' : finding.severity === 'warning' ? 'warn' : 'soft'">{{ finding.severity }}</td>
               <td>{{ finding.about }}</td>
@@ -73,7 +75,7 @@ import { SchemaStore } from './schema.store';
             </tr>
           } @empty {
             <tr>
-              <td colspan="4">{{ loaded() ? 'Nothing is missing.' : '' }}</td>
+              <td colspan="4">{{ standards.findings() ? 'Nothing is missing.' : '' }}</td>
             </tr>
           }
         </tbody>
@@ -98,29 +100,18 @@ import { SchemaStore } from './schema.store';
 })
 export class Standards {
   private readonly store = inject(SchemaStore);
-  private readonly api = inject(Api);
-  private readonly notices = inject(Notices);
+  protected readonly standards = inject(StandardsStore);
   readonly opened = output<number>();
   protected readonly mayAdminister = inject(Store).selectSignal(sessionFeature.selectMayAdminister);
-  protected readonly starters = signal<readonly Starter[]>([]);
   protected readonly practice = signal<Practice>('iso');
-  protected readonly findings = signal<readonly StandardFinding[]>([]);
-  protected readonly loaded = signal(false);
   private readonly names = computed(() => new Set(this.store.properties().flatMap((property) => [property.writtenName, ...property.knownSpellings])));
 
   constructor() {
-    this.api.starters().subscribe({ next: (starters) => this.starters.set(starters), error: this.notices.failed });
-    effect((cleanup) => {
+    this.standards.loadStarters();
+    effect(() => {
       const practice = this.practice();
       this.store.draft();
-      const asked = this.api.standards(practice).subscribe({
-        next: (findings) => {
-          this.findings.set(findings);
-          this.loaded.set(true);
-        },
-        error: this.notices.failed,
-      });
-      cleanup(() => asked.unsubscribe());
+      untracked(() => this.standards.look(practice));
     });
   }
 
@@ -128,6 +119,6 @@ export class Standards {
     return starter.properties.filter((property) => !this.names().has(property.writtenName)).length;
   }
   protected take(starter: Starter): void {
-    this.store.run(this.api.takeStarter(starter.id, null), () => this.notices.done(`${starter.title} is in the draft. Remove what the company does not need.`));
+    this.store.takeStarter(starter);
   }
 }

@@ -1,19 +1,19 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { OlderStart, StartComparison, StartFilesView as Published, StartPlan } from '@rule/contract';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { CheckboxModule } from 'primeng/checkbox';
 import { InputTextModule } from 'primeng/inputtext';
 import { MultiSelectModule } from 'primeng/multiselect';
 import { SelectModule } from 'primeng/select';
-import { Api, Count, FileChoices, FileLink, Notices, problemOf, sessionFeature, showInstant, TrayActions } from '../shared';
-import { count } from '@rule/core/words';
+import { Count, FileChoices, FileLink, sessionFeature, showInstant } from '../shared';
+import { StartFilesStore } from './start-files.store';
 
 /** Start files: publishing, and files based on older ones. */
 @Component({
   selector: 'rule-start-files',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  providers: [StartFilesStore],
   imports: [ButtonModule, CheckboxModule, Count, FileLink, FormsModule, InputTextModule, MultiSelectModule, SelectModule],
   template: `
     <div class="head">
@@ -22,10 +22,10 @@ import { count } from '@rule/core/words';
         <p class="soft">Empty parts, assemblies and drawings with all names in place, as templates for new work.</p>
       </div>
     </div>
-    @if (error(); as text) {
+    @if (store.error(); as text) {
       <p class="note bad" role="alert">{{ text }}</p>
     }
-    @if (view(); as v) {
+    @if (store.view(); as v) {
       @if (v.published; as p) {
         <p [class.note]="p.edition !== v.inForce">
           Published from edition {{ p.edition }}, {{ when(p.at) }}{{ p.by ? ', by ' + p.by : '' }}, into <span class="mono">{{ v.folder }}</span>.
@@ -41,7 +41,7 @@ import { count } from '@rule/core/words';
           <div class="plan">
             <label class="field">
               <span>Folder on the server</span>
-              <input pInputText [placeholder]="v.folder" [ngModel]="plan()!.folder" (ngModelChange)="set({ folder: $event.trim() })" />
+              <input pInputText [placeholder]="v.folder" [ngModel]="store.plan()!.folder" (ngModelChange)="store.set({ folder: $event.trim() })" />
               <small>If empty, they are kept in Rule's own data and can be downloaded here.</small>
             </label>
             <div class="field">
@@ -55,7 +55,7 @@ import { count } from '@rule/core/words';
                 optionLabel="path"
                 optionValue="id"
                 [showToggleAll]="false"
-                [ngModel]="$any(plan()!.drawings)"
+                [ngModel]="$any(store.plan()!.drawings)"
                 (ngModelChange)="choose($event)"
                 (onPanelShow)="candidates.look('')"
                 (onFilter)="candidates.look($event.filter)"
@@ -72,8 +72,8 @@ import { count } from '@rule/core/words';
                 [showClear]="true"
                 [filter]="v.blocks.length > 10"
                 [options]="$any(v.blocks)"
-                [ngModel]="plan()!.block"
-                (ngModelChange)="set({ block: $event })"
+                [ngModel]="store.plan()!.block"
+                (ngModelChange)="store.set({ block: $event })"
               />
             </div>
             <div class="field">
@@ -85,8 +85,8 @@ import { count } from '@rule/core/words';
                 [options]="units"
                 optionLabel="text"
                 optionValue="value"
-                [ngModel]="plan()!.unit"
-                (ngModelChange)="set({ unit: $event })"
+                [ngModel]="store.plan()!.unit"
+                (ngModelChange)="store.set({ unit: $event })"
               />
             </div>
           </div>
@@ -97,19 +97,24 @@ import { count } from '@rule/core/words';
                 ><p-checkbox
                   [binary]="true"
                   [inputId]="'start-sheet-' + sheet.name"
-                  [ngModel]="plan()!.sheets.includes(sheet.name)"
+                  [ngModel]="store.plan()!.sheets.includes(sheet.name)"
                   (ngModelChange)="toggleSheet(sheet.name)"
                 />
                 {{ sheet.name }}</label
               >
             }
           </fieldset>
-          <button pButton type="button" [disabled]="busy() || plan()!.sheets.length + plan()!.drawings.length === 0" (click)="compare()">
+          <button
+            pButton
+            type="button"
+            [disabled]="store.busy() || store.plan()!.sheets.length + store.plan()!.drawings.length === 0"
+            (click)="store.compare()"
+          >
             Compare with published files
           </button>
         </section>
       }
-      @if (compared(); as rows) {
+      @if (store.compared(); as rows) {
         <section class="card" aria-label="What publishing would do">
           <h2>What publishing would do</h2>
           <table class="list">
@@ -139,7 +144,7 @@ import { count } from '@rule/core/words';
             </tbody>
           </table>
           <div class="actions below">
-            <button pButton type="button" [disabled]="busy() || !changing()" (click)="publish()">
+            <button pButton type="button" [disabled]="store.busy() || !changing()" (click)="publish()">
               {{ changing() ? 'Publish: ' + (changing() | count: 'file changes' : 'files change') : 'Everything stands as it should' }}
             </button>
           </div>
@@ -178,7 +183,7 @@ import { count } from '@rule/core/words';
           </table>
         </section>
       }
-      @if (older(); as o) {
+      @if (store.older(); as o) {
         @if (o.total) {
           <section class="card" aria-label="Files made from an older start file">
             <h2>{{ o.total | count: 'file was' : 'files were' }} made from an older start file</h2>
@@ -203,12 +208,12 @@ import { count } from '@rule/core/words';
               </tbody>
             </table>
             @if (mayEdit()) {
-              <div class="actions below"><button pButton type="button" (click)="bringUp()">Put the missing names in the tray</button></div>
+              <div class="actions below"><button pButton type="button" (click)="store.bringUp()">Put the missing names in the tray</button></div>
             }
           </section>
         }
       }
-    } @else if (!error()) {
+    } @else if (!store.error()) {
       <span class="skeleton"></span><span class="skeleton"></span>
     }
   `,
@@ -249,18 +254,11 @@ import { count } from '@rule/core/words';
   `,
 })
 export class StartFiles {
-  private readonly api = inject(Api);
+  protected readonly store = inject(StartFilesStore);
   private readonly global = inject(Store);
-  private readonly notices = inject(Notices);
   protected readonly mayAdminister = this.global.selectSignal(sessionFeature.selectMayAdminister);
   protected readonly mayEdit = this.global.selectSignal(sessionFeature.selectMayEdit);
-  protected readonly view = signal<Published | null>(null);
-  protected readonly plan = signal<StartPlan | null>(null);
-  protected readonly compared = signal<readonly StartComparison[] | null>(null);
-  protected readonly older = signal<{ readonly total: number; readonly files: readonly OlderStart[] } | null>(null);
-  protected readonly error = signal<string | null>(null);
-  protected readonly busy = signal(false);
-  protected readonly changing = computed(() => (this.compared() ?? []).filter((row) => row.effect !== 'unchanged' && row.effect !== 'kept').length);
+  protected readonly changing = computed(() => (this.store.compared() ?? []).filter((row) => row.effect !== 'unchanged' && row.effect !== 'kept').length);
   protected readonly units = [
     { text: 'millimetre', value: 'mm' },
     { text: 'inch', value: 'in' },
@@ -276,67 +274,17 @@ export class StartFiles {
   protected readonly encoded = encodeURIComponent;
 
   constructor() {
-    this.load();
-  }
-  private load(): void {
-    this.api.startFiles().subscribe({
-      next: (view) => {
-        this.view.set(view);
-        this.chosen.set(view.drawings);
-        this.plan.update((plan) => plan ?? { ...view.plan, block: view.plan.block ?? view.blocks[0] ?? null });
-        if (view.published) this.api.olderStarts().subscribe({ next: (older) => this.older.set(older), error: this.notices.failed });
-      },
-      error: (failure: unknown) => this.error.set(problemOf(failure).detail),
-    });
-  }
-  protected set(change: Partial<StartPlan>): void {
-    this.plan.update((plan) => plan && { ...plan, ...change });
-    this.compared.set(null);
+    this.store.load(({ drawings }) => this.chosen.set(drawings));
   }
   protected choose(drawings: readonly number[]): void {
     this.chosen.set(this.bases().filter(({ id }) => drawings.includes(id)));
-    this.set({ drawings });
+    this.store.set({ drawings });
   }
   protected toggleSheet(name: string): void {
-    const sheets = this.plan()!.sheets;
-    this.set({ sheets: sheets.includes(name) ? sheets.filter((other) => other !== name) : [...sheets, name] });
-  }
-  protected compare(): void {
-    this.busy.set(true);
-    this.api.compareStartFiles(this.plan()!).subscribe({
-      next: (rows) => {
-        this.busy.set(false);
-        this.compared.set(rows);
-      },
-      error: (failure: unknown) => {
-        this.busy.set(false);
-        this.notices.failed(failure);
-      },
-    });
+    const sheets = this.store.plan()!.sheets;
+    this.store.set({ sheets: sheets.includes(name) ? sheets.filter((other) => other !== name) : [...sheets, name] });
   }
   protected publish(): void {
-    this.busy.set(true);
-    this.api.publishStartFiles(this.plan()!).subscribe({
-      next: () => {
-        this.busy.set(false);
-        this.compared.set(null);
-        this.notices.done('The start files are published.');
-        this.load();
-      },
-      error: (failure: unknown) => {
-        this.busy.set(false);
-        this.notices.failed(failure);
-      },
-    });
-  }
-  protected bringUp(): void {
-    const files = (this.older()?.files ?? []).filter((file) => file.reason === null).map((file) => file.file);
-    this.api.bringUp(files.slice(0, 5000)).subscribe({
-      next: ({ lines }) => {
-        this.global.dispatch(TrayActions.load());
-        this.notices.done(`${count(lines, 'name')} added to your tray.`);
-      },
-      error: this.notices.failed,
-    });
+    this.store.publish(({ drawings }) => this.chosen.set(drawings));
   }
 }

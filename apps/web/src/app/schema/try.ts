@@ -1,11 +1,11 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, output, signal } from '@angular/core';
-import { EFFECTS, Effect, TryFinding, TrySummary } from '@rule/contract';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, output, signal, untracked } from '@angular/core';
+import { EFFECTS, Effect, TrySummary } from '@rule/contract';
 import { sameDefinition } from '@rule/core/schema';
-import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { Api, Count, FileLink, JobsActions, jobsFeature, leftOutText, Notices, sessionFeature, TrayActions } from '../shared';
+import { Count, FileLink, sessionFeature } from '../shared';
 import { SchemaStore } from './schema.store';
+import { TryGroup, TryStore } from './try.store';
 
 /** Effects of a draft on values, in words. */
 export const EFFECT_WORDS: Readonly<Record<Effect, { readonly title: string; readonly about: string; readonly tone: string }>> = {
@@ -17,18 +17,11 @@ export const EFFECT_WORDS: Readonly<Record<Effect, { readonly title: string; rea
   records: { title: 'would come into records', about: 'record fields of the vault, after the next check-in', tone: 'warn' },
 };
 
-interface Chosen {
-  readonly effect: Effect;
-  readonly property: number | null;
-  readonly check: number | null;
-  readonly cell: string | null;
-  readonly record: string | null;
-}
-
 /** Results of trying a draft: what would break, pass, change or lose its home, by property and file, with repairs. */
 @Component({
   selector: 'rule-schema-try',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  providers: [TryStore],
   imports: [ButtonModule, Count, FileLink],
   template: `
     <div class="head">
@@ -47,7 +40,7 @@ interface Chosen {
       </div>
       @if (mayAdminister()) {
         <div class="actions">
-          <p-button label="Try it on all files" [disabled]="!store.draft()?.number || running()" [loading]="running()" (onClick)="start()" />
+          <p-button label="Try it on all files" [disabled]="!store.draft()?.number || trying.running()" [loading]="trying.running()" (onClick)="start()" />
         </div>
       }
     </div>
@@ -77,13 +70,15 @@ interface Chosen {
           <div class="head">
             <div>
               <h2>{{ nameOf(c) }}: {{ words[c.effect].title }}</h2>
-              <p class="soft">{{ total() | count: 'file' }}{{ rows().length < total() ? ', the first ' + rows().length + ' shown' : '' }}.</p>
+              <p class="soft">
+                {{ trying.total() | count: 'file' }}{{ trying.rows().length < trying.total() ? ', the first ' + trying.rows().length + ' shown' : '' }}.
+              </p>
             </div>
             <div class="actions">
               @if (c.property !== null) {
                 <p-button severity="secondary" label="Open the property" (onClick)="opened.emit(c.property)" />
                 @if (c.effect !== 'passes' && mayAdminister()) {
-                  <p-button label="Put repairs in the tray" [disabled]="s.outdated" (onClick)="repair(c)" />
+                  <p-button label="Put repairs in the tray" [disabled]="s.outdated" (onClick)="trying.repair(s.id, c.effect, c.property!)" />
                 }
               }
             </div>
@@ -99,7 +94,7 @@ interface Chosen {
                 </tr>
               </thead>
               <tbody>
-                @for (row of rows(); track row.file + '/' + $index) {
+                @for (row of trying.rows(); track row.file + '/' + $index) {
                   <tr>
                     <td><rule-file [id]="row.file" [path]="row.path" /></td>
                     <td class="mono">{{ row.before ?? '—' }}</td>
@@ -150,52 +145,25 @@ interface Chosen {
 })
 export class SchemaTry {
   protected readonly store = inject(SchemaStore);
-  private readonly api = inject(Api);
-  private readonly global = inject(Store);
-  private readonly notices = inject(Notices);
+  protected readonly trying = inject(TryStore);
   readonly opened = output<number>();
-  protected readonly mayAdminister = this.global.selectSignal(sessionFeature.selectMayAdminister);
-  private readonly jobs = this.global.selectSignal(jobsFeature.selectAllJobs);
+  protected readonly mayAdminister = inject(Store).selectSignal(sessionFeature.selectMayAdminister);
   protected readonly summary = computed(() => this.store.summary());
   protected readonly effects = EFFECTS;
   protected readonly words = EFFECT_WORDS;
-  protected readonly chosen = signal<Chosen | null>(null);
-  protected readonly rows = signal<readonly TryFinding[]>([]);
-  protected readonly total = signal(0);
-  private readonly job = signal<number | null>(null);
-  protected readonly running = computed(() => {
-    const job = this.jobs().find((candidate) => candidate.id === this.job());
-    return job ? job.state === 'waiting' || job.state === 'running' : this.job() !== null;
-  });
+  protected readonly chosen = signal<TryGroup | null>(null);
 
   constructor() {
     effect(() => {
-      const job = this.jobs().find((candidate) => candidate.id === this.job());
-      if (job && job.state !== 'waiting' && job.state !== 'running') {
-        this.job.set(null);
-        this.store.loadSummary();
-      }
+      if (this.trying.ended())
+        untracked(() => {
+          this.trying.forgetJob();
+          this.store.loadSummary();
+        });
     });
     effect(() => {
       const [chosen, summary] = [this.chosen(), this.summary()];
-      if (!chosen || !summary) return;
-      const { effect: wanted, property, check, cell, record } = chosen;
-      this.api
-        .tryFindings(summary.id, {
-          effect: wanted,
-          ...(property === null ? {} : { property }),
-          ...(check === null ? {} : { check }),
-          ...(cell === null ? {} : { cell }),
-          ...(record === null ? {} : { record }),
-          limit: 500,
-        })
-        .subscribe({
-          next: ({ rows, total }) => {
-            this.rows.set(rows);
-            this.total.set(total);
-          },
-          error: this.notices.failed,
-        });
+      if (chosen && summary) untracked(() => this.trying.list({ ...chosen, run: summary.id }));
     });
   }
 
@@ -205,38 +173,22 @@ export class SchemaTry {
   protected count(effect: Effect): number {
     return this.of(effect).reduce((sum, row) => sum + row.files, 0);
   }
-  protected nameOf({ property, check, cell, record }: Omit<Chosen, 'effect'>): string {
+  protected nameOf({ property, check, cell, record }: Omit<TryGroup, 'effect'>): string {
     if (cell !== null) return `cell ${cell}`;
     if (record !== null) return `record field ${record}`;
     const schema = this.store.draft()?.schema;
     if (check !== null) return schema?.checks.find((candidate) => candidate.id === check)?.title ?? `check ${check}`;
     return schema?.properties.find((candidate) => candidate.id === property)?.caption ?? `property ${property ?? ''}`;
   }
-  protected isChosen(row: Chosen): boolean {
+  protected isChosen(row: TryGroup): boolean {
     const chosen = this.chosen();
     return chosen?.effect === row.effect && sameDefinition({ ...chosen, files: 0 }, { ...row, files: 0 });
   }
-  protected choose({ effect: wanted, property, check, cell, record }: Chosen): void {
+  protected choose({ effect: wanted, property, check, cell, record }: TryGroup): void {
     this.chosen.set({ effect: wanted, property, check, cell, record });
   }
   protected start(): void {
     this.chosen.set(null);
-    this.api.tryDraft().subscribe({
-      next: ({ job }) => {
-        this.job.set(job);
-        this.global.dispatch(JobsActions.started({ job }));
-      },
-      error: this.notices.failed,
-    });
-  }
-  protected repair({ effect: wanted, property }: Chosen): void {
-    this.api.repair(this.summary()!.id, wanted, property!).subscribe({
-      next: ({ lines, open, left }) => {
-        this.global.dispatch(TrayActions.load());
-        const said = [`${count(lines, 'value')} added to your tray.`, open ? `${count(open, 'needs', 'need')} a person.` : null, leftOutText(left)];
-        this.notices.done(said.filter(Boolean).join(' '));
-      },
-      error: this.notices.failed,
-    });
+    this.trying.start();
   }
 }

@@ -3,13 +3,13 @@ import { FormsModule } from '@angular/forms';
 import { SHORTEST_PASSWORD } from '@rule/contract';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { Api } from './api';
-import { problemOf } from './server';
+import { PasswordStore } from './password.store';
 
 /** Form for changing one's own password. */
 @Component({
   selector: 'rule-own-password',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  providers: [PasswordStore],
   imports: [ButtonModule, FormsModule, InputTextModule],
   template: `
     <form (ngSubmit)="change()">
@@ -27,10 +27,10 @@ import { problemOf } from './server';
         </label>
       }
       <small>{{ shortest }} letters or more; a few words that nobody would put together are good.</small>
-      @if (problem(); as text) {
+      @if (problem() ?? store.problem(); as text) {
         <p class="note bad" role="alert">{{ text }}</p>
       }
-      <p-button type="submit" label="Change the password" [loading]="busy()" />
+      <p-button type="submit" label="Change the password" [loading]="store.busy()" />
     </form>
   `,
   styles: `
@@ -41,7 +41,7 @@ import { problemOf } from './server';
   `,
 })
 export class OwnPassword {
-  private readonly api = inject(Api);
+  protected readonly store = inject(PasswordStore);
   protected readonly shortest = SHORTEST_PASSWORD;
   protected readonly fields = [
     { key: 'current', label: 'Current password', autocomplete: 'current-password' },
@@ -50,7 +50,6 @@ export class OwnPassword {
   ] as const;
   protected readonly texts = signal<Record<'current' | 'next' | 'again', string>>({ current: '', next: '', again: '' });
   protected readonly problem = signal<string | null>(null);
-  protected readonly busy = signal(false);
   readonly changed = output();
 
   protected write(key: 'current' | 'next' | 'again', text: string): void {
@@ -64,17 +63,9 @@ export class OwnPassword {
       return;
     }
     this.problem.set(null);
-    this.busy.set(true);
-    this.api.changePassword({ current, next }).subscribe({
-      next: () => {
-        this.busy.set(false);
-        this.texts.set({ current: '', next: '', again: '' });
-        this.changed.emit();
-      },
-      error: (failure: unknown) => {
-        this.busy.set(false);
-        this.problem.set(problemOf(failure).detail);
-      },
+    this.store.change({ current, next }, () => {
+      this.texts.set({ current: '', next: '', again: '' });
+      this.changed.emit();
     });
   }
 }

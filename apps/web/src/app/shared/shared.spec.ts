@@ -95,6 +95,33 @@ describe('the tray', () => {
       [TrayActions.loaded({ lines: [], counts, steps: { undo: 0, redo: 0 } })],
     ]);
   });
+  it('reverts what was applied, and says which files an undo does not reach', () => {
+    const failure = { path: 'a.step', message: 'is open in another program.' };
+    const report = (failures: readonly (typeof failure)[]) => ({
+      changeSet: 9,
+      state: 'applied' as const,
+      applied: 2,
+      failed: 0,
+      files: 2,
+      failures: [...failures],
+    });
+    for (const [failures, text] of [
+      [[], 'Undone: 2 values in 2 files.'],
+      [[failure], 'a.step: is open in another program.'],
+    ] as const) {
+      const said: string[] = [];
+      const told: Action[] = [];
+      const say = (words: string) => said.push(words);
+      trayEffects
+        .revert(
+          of(TrayActions.revert({ changeSet: 8 })),
+          { revert: () => of(report(failures)) } as unknown as Api,
+          { done: say, error: say } as unknown as Notices,
+        )
+        .subscribe((action) => told.push(action));
+      expect([said, told]).toEqual([[text], [TrayActions.applied({ report: { ...report(failures), applied: 0 } }), TrayActions.open({ open: false })]]);
+    }
+  });
   it('tells views that something was applied', () => {
     const report = { changeSet: 1, state: 'applied' as const, applied: 1, failed: 0, files: 1, failures: [] };
     const state = trayFeature.reducer(trayFeature.reducer(undefined, TrayActions.apply({ mode: 'whole', title: '' })), TrayActions.applied({ report }));

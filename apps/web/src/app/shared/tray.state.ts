@@ -24,6 +24,7 @@ export const TrayActions = createActionGroup({
     Settle: props<{ settle: SettleLine }>(),
     Apply: props<{ mode: ApplyMode; title: string }>(),
     Applied: props<{ report: ApplyReport }>(),
+    Revert: props<{ changeSet: number }>(),
     Failed: props<{ message: string }>(),
     Open: props<{ open: boolean }>(),
   },
@@ -146,6 +147,23 @@ export const trayEffects = {
         exhaustMap(({ mode, title }) =>
           api.applyTray({ mode, title }).pipe(
             map((report) => TrayActions.applied({ report })),
+            catchError((error: unknown) => of(TrayActions.failed({ message: problemOf(error).detail }))),
+          ),
+        ),
+      ),
+    { functional: true },
+  ),
+  revert: createEffect(
+    (actions = inject(Actions), api = inject(Api), notices = inject(Notices)) =>
+      actions.pipe(
+        ofType(TrayActions.revert),
+        concatMap(({ changeSet }) =>
+          api.revert(changeSet).pipe(
+            mergeMap((report) => {
+              if (report.failures.length) notices.error(report.failures.map((failure) => `${failure.path}: ${failure.message}`).join(' '));
+              else notices.done(`Undone: ${report.applied} values in ${report.files} files.`);
+              return [TrayActions.applied({ report: { ...report, applied: 0 } }), TrayActions.open({ open: false })];
+            }),
             catchError((error: unknown) => of(TrayActions.failed({ message: problemOf(error).detail }))),
           ),
         ),

@@ -1,27 +1,30 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, untracked } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
-import { Hop } from '@rule/core/trace';
-import { Api } from './api';
-import { problemOf } from './server';
+import { signalStore } from '@ngrx/signals';
+import { withAnswer } from './answer';
 import { catalogueFeature } from './catalogue.state';
 import { trayFeature } from './tray.state';
 import { ExactName } from './exact-name';
+
+/** Hops of a property. */
+const WayStore = signalStore(withAnswer((api, property: number) => api.way(property)));
 
 /** The way of a property, hop by hop, with reasons for breaks. */
 @Component({
   selector: 'rule-way',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  providers: [WayStore],
   imports: [RouterLink, ExactName],
   template: `
     @if (shown(); as p) {
       <h2>Trace of {{ p.caption }}</h2>
       <p class="name"><rule-exact-name [name]="p.writtenName" /></p>
-      @if (error(); as text) {
+      @if (way.error(); as text) {
         <p class="note bad">{{ text }}</p>
       }
       <ol>
-        @for (hop of hops(); track $index) {
+        @for (hop of way.answer() ?? []; track $index) {
           <li [class]="hop.state">
             <a [routerLink]="['/', hop.station]" [queryParams]="hop.station === 'schema' ? { property: p.id } : {}">{{ hop.title }}</a>
             <span class="visually-hidden">{{ hop.state === 'broken' ? 'broken: ' : '' }}</span>
@@ -31,7 +34,7 @@ import { ExactName } from './exact-name';
             }
           </li>
         } @empty {
-          @if (!error()) {
+          @if (!way.error()) {
             <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
           }
         }
@@ -111,26 +114,19 @@ import { ExactName } from './exact-name';
   `,
 })
 export class Way {
-  private readonly api = inject(Api);
+  protected readonly way = inject(WayStore);
   private readonly store = inject(Store);
   readonly property = input.required<number | null>();
   private readonly byId = this.store.selectSignal(catalogueFeature.selectById);
   private readonly applied = this.store.selectSignal(trayFeature.selectAppliedCount);
   protected readonly shown = computed(() => this.byId()[this.property() ?? 0]);
-  protected readonly hops = signal<Hop[]>([]);
-  protected readonly error = signal<string | null>(null);
 
   constructor() {
-    effect((onCleanup) => {
+    effect(() => {
       const id = this.property();
       this.applied();
       this.shown();
-      untracked(() => this.error.set(null));
-      if (id === null) return;
-      const subscription = this.api
-        .way(id)
-        .subscribe({ next: (hops) => this.hops.set(hops), error: (failure: unknown) => this.error.set(problemOf(failure).detail) });
-      onCleanup(() => subscription.unsubscribe());
+      untracked(() => this.way.ask(id));
     });
   }
 }

@@ -1,12 +1,17 @@
 import { ChangeDetectionStrategy, Component, ElementRef, computed, inject, signal } from '@angular/core';
-import { JobError, JobRow } from '@rule/contract';
+import { JobRow } from '@rule/contract';
+import { signalStore } from '@ngrx/signals';
 import { Store } from '@ngrx/store';
-import { Api, Count, goesOn, JobsActions, jobsFeature, Notices, sessionFeature, showInstant } from '../shared';
+import { Count, goesOn, JobsActions, jobsFeature, sessionFeature, showInstant, withAnswer } from '../shared';
+
+/** What a job could not do. */
+const JobErrorsStore = signalStore(withAnswer((api, job: number) => api.jobErrors(job)));
 
 /** Job progress in the header, with details on opening. */
 @Component({
   selector: 'rule-jobs',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  providers: [JobErrorsStore],
   imports: [Count],
   host: { '(document:keydown.escape)': 'open.set(false)', '(document:click)': 'outside($event)' },
   template: `
@@ -44,8 +49,11 @@ import { Api, Count, goesOn, JobsActions, jobsFeature, Notices, sessionFeature, 
                 {{ job.errors | count: 'file' }} with something to look at
               </button>
               @if (shown() === job.id) {
+                @if (troubles.error(); as text) {
+                  <p class="bad" role="alert">{{ text }}</p>
+                }
                 <ul>
-                  @for (error of errors(); track $index) {
+                  @for (error of troubles.answer() ?? []; track $index) {
                     <li>
                       <span class="mono">{{ error.path }}</span> {{ error.message }}
                     </li>
@@ -137,15 +145,13 @@ import { Api, Count, goesOn, JobsActions, jobsFeature, Notices, sessionFeature, 
 })
 export class JobsButton {
   private readonly store = inject(Store);
-  private readonly api = inject(Api);
-  private readonly notices = inject(Notices);
+  protected readonly troubles = inject(JobErrorsStore);
   private readonly host = inject<ElementRef<HTMLElement>>(ElementRef);
   protected readonly jobs = this.store.selectSignal(jobsFeature.selectAllJobs);
   protected readonly goingOn = this.store.selectSignal(jobsFeature.selectGoingOn);
   protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
   protected readonly open = signal(false);
   protected readonly shown = signal<number | null>(null);
-  protected readonly errors = signal<readonly JobError[]>([]);
   protected readonly instant = showInstant;
   protected readonly on = goesOn;
   protected readonly title = computed(() =>
@@ -182,8 +188,8 @@ export class JobsButton {
       this.shown.set(null);
       return;
     }
-    this.errors.set([]);
     this.shown.set(job.id);
-    this.api.jobErrors(job.id).subscribe({ next: (errors) => this.errors.set(errors), error: this.notices.failed });
+    this.troubles.ask(null);
+    this.troubles.ask(job.id);
   }
 }

@@ -1,11 +1,21 @@
-import { ChangeDetectionStrategy, Component, ElementRef, computed, effect, inject, model, signal, viewChild } from '@angular/core';
-import { toObservable, toSignal } from '@angular/core/rxjs-interop';
+import { ChangeDetectionStrategy, Component, ElementRef, computed, effect, inject, model, signal, untracked, viewChild } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router } from '@angular/router';
+import { signalStore } from '@ngrx/signals';
 import { Store } from '@ngrx/store';
-import { catchError, debounceTime, map, of, switchMap } from 'rxjs';
-import { Api, TrayActions, catalogueFeature } from '../shared';
+import { map } from 'rxjs';
+import { TrayActions, catalogueFeature, withAnswer } from '../shared';
 import { STATIONS } from './scale';
+
+/** Pause while somebody types, in milliseconds. */
+const TYPING_MS = 150;
+/** Files offered. */
+const FILES = 8;
+
+/** Files that hold a text in their path or a value. */
+const FoundFilesStore = signalStore(
+  withAnswer((api, search: string) => api.values({ search, limit: FILES }).pipe(map((page) => page.rows.map((row) => row.file))), TYPING_MS),
+);
 
 interface Entry {
   readonly what: string;
@@ -17,6 +27,7 @@ interface Entry {
 @Component({
   selector: 'rule-palette',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  providers: [FoundFilesStore],
   imports: [FormsModule],
   template: `
     @if (open()) {
@@ -108,25 +119,11 @@ export class Palette {
   readonly open = model(false);
   private readonly router = inject(Router);
   private readonly store = inject(Store);
-  private readonly api = inject(Api);
   private readonly box = viewChild<ElementRef<HTMLInputElement>>('box');
   private readonly properties = this.store.selectSignal(catalogueFeature.selectAll);
   protected readonly text = signal('');
   protected readonly at = signal(0);
-  private readonly files = toSignal(
-    toObservable(this.text).pipe(
-      debounceTime(150),
-      switchMap((text) =>
-        text.trim().length < 2
-          ? of([])
-          : this.api.values({ search: text.trim(), limit: 8 }).pipe(
-              map((page) => page.rows.map((row) => row.file)),
-              catchError(() => of([])),
-            ),
-      ),
-    ),
-    { initialValue: [] },
-  );
+  private readonly files = inject(FoundFilesStore);
 
   protected readonly entries = computed<Entry[]>(() => {
     const wanted = this.text().trim().toLowerCase();
@@ -151,11 +148,15 @@ export class Palette {
     ];
     return [
       ...fixed.filter((entry) => entry.text.toLowerCase().includes(wanted)),
-      ...this.files().map((file) => ({ what: file.kind, text: file.path, go: go(['/', 'file', String(file.id)]) })),
+      ...(this.files.answer() ?? []).map((file) => ({ what: file.kind, text: file.path, go: go(['/', 'file', String(file.id)]) })),
     ].slice(0, 30);
   });
 
   constructor() {
+    effect(() => {
+      const text = this.text().trim();
+      untracked(() => this.files.ask(text.length < 2 ? null : text));
+    });
     let before: Element | null = null;
     effect(() => {
       if (this.open()) {

@@ -8,7 +8,7 @@ import { ApplyMode, TrayLine } from '@rule/contract';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { distinctUntilChanged, filter, map, skip, startWith } from 'rxjs';
-import { Api, CatalogueActions, Count, FileLink, LinePlace, Notices, plainHeld, TrayActions, trayFeature } from '../shared';
+import { Count, FileLink, LinePlace, plainHeld, TrayActions, trayFeature } from '../shared';
 
 /** The tray bar with counts; opened, the lines. */
 @Component({
@@ -223,8 +223,6 @@ import { Api, CatalogueActions, Count, FileLink, LinePlace, Notices, plainHeld, 
 })
 export class TrayBar {
   private readonly store = inject(Store);
-  private readonly api = inject(Api);
-  private readonly notices = inject(Notices);
   protected readonly lines = this.store.selectSignal(trayFeature.selectLines);
   protected readonly counts = this.store.selectSignal(trayFeature.selectCounts);
   protected readonly open = this.store.selectSignal(trayFeature.selectOpen);
@@ -272,15 +270,6 @@ export class TrayBar {
     this.store.dispatch(TrayActions.settle({ settle: { line: line.id, take } }));
   }
   protected undo(changeSet: number): void {
-    this.api.revert(changeSet).subscribe({
-      next: (report) => {
-        if (report.failures.length) this.notices.error(report.failures.map((failure) => `${failure.path}: ${failure.message}`).join(' '));
-        else this.notices.done(`Undone: ${report.applied} values in ${report.files} files.`);
-        this.store.dispatch(TrayActions.applied({ report: { ...report, applied: 0, failures: report.failures } }));
-        this.store.dispatch(TrayActions.open({ open: false }));
-        this.store.dispatch(CatalogueActions.recount());
-      },
-      error: this.notices.failed,
-    });
+    this.store.dispatch(TrayActions.revert({ changeSet }));
   }
 }

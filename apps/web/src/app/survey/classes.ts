@@ -1,11 +1,12 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, output } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { ClassRow, ClassesDraft, Clause, clauseProblem } from '@rule/contract';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { RuleCheck } from '../kit';
-import { Api, Notices, problemOf, sessionFeature, workingCopy } from '../shared';
+import { sessionFeature, workingCopy } from '../shared';
+import { ClassesStore } from './classes.store';
 import { Clauses } from '../clauses';
 import { count } from '@rule/core/words';
 
@@ -15,10 +16,11 @@ type Draft = ClassesDraft['classes'][number];
 @Component({
   selector: 'rule-classes',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  providers: [ClassesStore],
   imports: [ButtonModule, Clauses, FormsModule, InputTextModule, RuleCheck],
   template: `
     <p class="soft">The first matching class applies. A file has one class or none.</p>
-    @if (error(); as text) {
+    @if (store.error(); as text) {
       <p class="note bad" role="alert">{{ text }}</p>
     }
     <fieldset [disabled]="!mayAdminister()">
@@ -49,7 +51,7 @@ type Draft = ClassesDraft['classes'][number];
       @if (mayAdminister()) {
         <div class="actions">
           <p-button severity="secondary" label="Add a class" (onClick)="add()" />
-          <p-button label="Save and reclassify all files" [disabled]="!changed() || !whole()" [loading]="busy()" (onClick)="save()" />
+          <p-button label="Save and reclassify all files" [disabled]="!changed() || !whole()" [loading]="store.busy()" (onClick)="save()" />
         </div>
       }
     </fieldset>
@@ -73,8 +75,7 @@ type Draft = ClassesDraft['classes'][number];
   `,
 })
 export class Classes {
-  private readonly api = inject(Api);
-  private readonly notices = inject(Notices);
+  protected readonly store = inject(ClassesStore);
   readonly rows = input.required<readonly ClassRow[]>();
   readonly names = input.required<readonly string[]>();
   readonly saved = output();
@@ -86,8 +87,6 @@ export class Classes {
   protected readonly drafts = this.work.value;
   protected readonly whole = computed(() => this.drafts().every((entry) => entry.clauses.every((clause) => clauseProblem(clause) === null)));
   protected readonly changed = this.work.changed;
-  protected readonly busy = signal(false);
-  protected readonly error = signal<string | null>(null);
 
   protected filesOf(entry: Draft): string {
     const row = this.rows().find((candidate) => candidate.id === entry.id);
@@ -111,19 +110,9 @@ export class Classes {
     this.work.update((list) => [...list, { name: '', clauses: [first], statedMass: false }]);
   }
   protected save(): void {
-    this.busy.set(true);
-    this.error.set(null);
-    this.api.saveClasses({ classes: this.drafts() }).subscribe({
-      next: () => {
-        this.busy.set(false);
-        this.work.saved();
-        this.notices.done('Classes saved and all files reclassified.');
-        this.saved.emit();
-      },
-      error: (failure: unknown) => {
-        this.busy.set(false);
-        this.error.set(problemOf(failure).detail);
-      },
+    this.store.save(this.drafts(), () => {
+      this.work.saved();
+      this.saved.emit();
     });
   }
 }

@@ -1,17 +1,17 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { CleanUpPreview, CleanUpRequest, FileFilter } from '@rule/contract';
+import { CleanUpRequest, FileFilter } from '@rule/contract';
 import { Level } from '@rule/core/files';
 import { CASES, CLASH_RULES, CaseStyle, ClashRule, CleanUp } from '@rule/core/survey';
 import { UNITS } from '@rule/core/values';
-import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { DialogModule } from 'primeng/dialog';
 import { InputTextModule } from 'primeng/inputtext';
-import { Subscription } from 'rxjs';
 import { RuleCheck, RuleOption, RuleRadio, RuleSelect } from '../kit';
-import { Api, Count, ExactName, FileLink, Notices, problemOf, sessionFeature, TrayActions } from '../shared';
+import { Count, ExactName, FileLink, sessionFeature } from '../shared';
+import { CleanUpPreviewStore } from './answers.store';
+import { CleanUpStore } from './clean-up.store';
 
 const LEVELS: readonly Level[] = ['document', 'variant', 'copy', 'body', 'occurrence'];
 const CASE_WORDS: Readonly<Record<CaseStyle, string>> = {
@@ -47,6 +47,7 @@ export function titleOf(action: CleanUp): string {
 @Component({
   selector: 'rule-clean-up',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  providers: [CleanUpPreviewStore, CleanUpStore],
   imports: [RuleOption, RuleSelect, ButtonModule, Count, DialogModule, ExactName, FileLink, FormsModule, InputTextModule, RuleCheck, RuleRadio],
   template: `
     <p-dialog
@@ -151,9 +152,9 @@ export function titleOf(action: CleanUp): string {
           <p class="soft">{{ scope() }}</p>
         </div>
 
-        @if (error(); as text) {
+        @if (found.error() ?? store.error(); as text) {
           <p class="note bad" role="alert">{{ text }}</p>
-        } @else if (preview(); as p) {
+        } @else if (found.answer(); as p) {
           <p class="note" role="status">
             <b>{{ p.lines | count: 'value' }}</b> in <b>{{ p.files | count: 'file' }}</b> would change.
             @if (p.going) {
@@ -262,9 +263,9 @@ export function titleOf(action: CleanUp): string {
         <p-button severity="secondary" label="Close" (onClick)="closed.emit()" />
         @if (mayEdit()) {
           <p-button
-            [label]="'Put ' + (preview()?.lines ?? 0 | count: 'value') + ' in the tray'"
-            [disabled]="!preview()?.lines || busy()"
-            [loading]="busy()"
+            [label]="'Put ' + (found.answer()?.lines ?? 0 | count: 'value') + ' in the tray'"
+            [disabled]="!found.answer()?.lines || store.busy()"
+            [loading]="store.busy()"
             (onClick)="put()"
           />
         }
@@ -316,9 +317,8 @@ export function titleOf(action: CleanUp): string {
   `,
 })
 export class CleanUpDialog {
-  private readonly api = inject(Api);
-  private readonly store = inject(Store);
-  private readonly notices = inject(Notices);
+  protected readonly found = inject(CleanUpPreviewStore);
+  protected readonly store = inject(CleanUpStore);
   readonly action = input.required<CleanUp | null>();
   readonly filter = input.required<FileFilter>();
   /** The filter in words. */
@@ -328,7 +328,7 @@ export class CleanUpDialog {
   /** Lines were added to the tray. */
   readonly done = output();
 
-  protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
+  protected readonly mayEdit = inject(Store).selectSignal(sessionFeature.selectMayEdit);
   protected readonly rules = CLASH_RULES;
   protected readonly cases = CASES;
   protected readonly caseText = CASE_WORDS;
@@ -338,9 +338,6 @@ export class CleanUpDialog {
   protected readonly now = signal<CleanUp | null>(null);
   protected readonly chosenLevels = signal<readonly Level[]>([]);
   private readonly chosen = signal<CleanUpRequest['chosen']>([]);
-  protected readonly preview = signal<CleanUpPreview | null>(null);
-  protected readonly error = signal<string | null>(null);
-  protected readonly busy = signal(false);
   protected readonly title = computed(() => {
     const action = this.action();
     return action ? titleOf(action) : '';
@@ -355,24 +352,11 @@ export class CleanUpDialog {
         this.chosen.set([]);
       });
     });
-    effect((cleanup) => {
+    effect(() => {
       const request = this.request();
-      untracked(() => this.error.set(null));
-      if (!request) return;
-      let asked: Subscription | undefined;
-      // Debounce for typing.
-      const timer = setTimeout(() => {
-        asked = this.api.previewCleanUp(request).subscribe({
-          next: (preview) => this.preview.set(preview),
-          error: (failure: unknown) => {
-            this.preview.set(null);
-            this.error.set(problemOf(failure).detail);
-          },
-        });
-      }, 200);
-      cleanup(() => {
-        clearTimeout(timer);
-        asked?.unsubscribe();
+      untracked(() => {
+        this.store.forgetError();
+        if (request) this.found.ask(request);
       });
     });
   }
@@ -415,20 +399,10 @@ export class CleanUpDialog {
 
   protected put(): void {
     const request = this.request();
-    if (!request) return;
-    this.busy.set(true);
-    this.api.cleanUp(request).subscribe({
-      next: ({ lines }) => {
-        this.busy.set(false);
-        this.store.dispatch(TrayActions.load());
-        this.notices.done(`${count(lines, 'value')} added to the tray.`);
+    if (request)
+      this.store.put(request, () => {
         this.done.emit();
         this.closed.emit();
-      },
-      error: (failure: unknown) => {
-        this.busy.set(false);
-        this.error.set(problemOf(failure).detail);
-      },
-    });
+      });
   }
 }

@@ -1,12 +1,13 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { COVERAGE_BY, COVERAGE_OF, Coverage, CoverageBy, CoverageOf, FileFilter } from '@rule/contract';
+import { COVERAGE_BY, COVERAGE_OF, CoverageBy, CoverageOf, FileFilter } from '@rule/contract';
 import { count } from '@rule/core/words';
 import type { EChartsCoreOption } from 'echarts/core';
 import { NgxEchartsDirective, provideEchartsCore } from 'ngx-echarts';
 import { asHtml, chartBase, echarts, themeColour } from '../charts';
 import { RuleCheck, RuleOption, RuleSelect } from '../kit';
-import { Api, ExactName, problemOf } from '../shared';
+import { ExactName } from '../shared';
+import { CoverageStore } from './answers.store';
 
 /** A cell of the map: a name or record field for one kind, class, folder or level. */
 export interface CoverageCell {
@@ -24,7 +25,7 @@ type Order = (typeof ORDERS)[number];
   selector: 'rule-coverage',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [RuleOption, RuleSelect, ExactName, FormsModule, NgxEchartsDirective, RuleCheck],
-  providers: [provideEchartsCore({ echarts })],
+  providers: [CoverageStore, provideEchartsCore({ echarts })],
   template: `
     <div class="bar">
       @if (records()) {
@@ -54,15 +55,15 @@ type Order = (typeof ORDERS)[number];
         >of
         <rule-select name="column" [ngModel]="column()" (ngModelChange)="column.set($event)">
           <rule-option value="" label="all columns" />
-          @for (entry of coverage()?.columns ?? []; track entry.key) {
+          @for (entry of store.answer()?.columns ?? []; track entry.key) {
             <rule-option [value]="entry.key" label="{{ entry.label }}" />
           }</rule-select
       ></label>
       <label><rule-check [checked]="asTable()" (flip)="asTable.set($event)" /> as a table</label>
     </div>
-    @if (error(); as text) {
+    @if (store.error(); as text) {
       <p class="note bad" role="alert">{{ text }}</p>
-    } @else if (coverage(); as c) {
+    } @else if (store.answer(); as c) {
       @if (rows().length === 0 || c.columns.length === 0) {
         <p class="note">{{ of() === 'names' ? 'No file here has properties.' : 'No file here has a record in the vault.' }}</p>
       } @else if (asTable()) {
@@ -136,7 +137,7 @@ type Order = (typeof ORDERS)[number];
   `,
 })
 export class CoverageMap {
-  private readonly api = inject(Api);
+  protected readonly store = inject(CoverageStore);
   readonly filter = input.required<FileFilter>();
   /** Incremented when files may have changed. */
   readonly turn = input(0);
@@ -151,22 +152,15 @@ export class CoverageMap {
   protected readonly order = signal<Order>('by name');
   protected readonly column = signal('');
   protected readonly asTable = signal(false);
-  protected readonly coverage = signal<Coverage | null>(null);
-  protected readonly error = signal<string | null>(null);
 
   constructor() {
-    effect((cleanup) => {
+    effect(() => {
       const [of, by, filter] = [this.of(), this.by(), this.filter()];
       this.turn();
       untracked(() => {
-        this.error.set(null);
         this.column.set('');
+        this.store.ask({ of, by, filter });
       });
-      const asked = this.api.coverage(of, by, filter).subscribe({
-        next: (coverage) => this.coverage.set(coverage),
-        error: (failure: unknown) => this.error.set(problemOf(failure).detail),
-      });
-      cleanup(() => asked.unsubscribe());
     });
   }
 
@@ -176,7 +170,7 @@ export class CoverageMap {
   }
 
   protected readonly rows = computed(() => {
-    const coverage = this.coverage();
+    const coverage = this.store.answer();
     if (!coverage) return [];
     const at = coverage.columns.findIndex((entry) => entry.key === this.column());
     const seen = coverage.columns.flatMap((_, i) => (at < 0 || i === at ? [i] : []));
@@ -203,7 +197,7 @@ export class CoverageMap {
   }
 
   protected readonly chart = computed<EChartsCoreOption>(() => {
-    const columns = this.coverage()?.columns ?? [];
+    const columns = this.store.answer()?.columns ?? [];
     const rows = this.rows();
     const label = (name: string) => name.replace(/^ +| +$/g, (blanks) => '·'.repeat(blanks.length));
     const base = chartBase();
@@ -281,7 +275,7 @@ export class CoverageMap {
 
   protected clicked(event: unknown): void {
     const [x, y] = (event as { data?: { value?: [number, number, number] } }).data?.value ?? [];
-    const [row, column] = [this.rows()[y ?? -1], this.coverage()?.columns[x ?? -1]];
+    const [row, column] = [this.rows()[y ?? -1], this.store.answer()?.columns[x ?? -1]];
     if (row && column) this.open.emit({ of: this.of(), name: row.name, by: this.by(), key: column.key });
   }
 }

@@ -1,23 +1,19 @@
-import { ChangeDetectionStrategy, Component, effect, inject, input, output, signal, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, effect, inject, input, output, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { FoundDraft } from '@rule/contract';
 import { KINDS, Kind, PropertyDraft } from '@rule/core/schema';
 import { UNITS, VALUE_TYPES } from '@rule/core/values';
-import { count } from '@rule/core/words';
 import { ButtonModule } from 'primeng/button';
 import { DialogModule } from 'primeng/dialog';
 import { InputTextModule } from 'primeng/inputtext';
 import { RuleCheck, RuleOption, RuleSelect } from '../kit';
-import { Api, Count, ExactName, Notices, problemOf, TYPE_NAMES } from '../shared';
-
-interface Row extends FoundDraft {
-  readonly take: boolean;
-}
+import { Count, ExactName, TYPE_NAMES } from '../shared';
+import { DraftsStore } from './drafts.store';
 
 /** Draft properties from strays, adjusted and accepted together. */
 @Component({
   selector: 'rule-found-drafts',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  providers: [DraftsStore],
   imports: [RuleOption, RuleSelect, ButtonModule, Count, DialogModule, ExactName, FormsModule, InputTextModule, RuleCheck],
   template: `
     <p-dialog
@@ -29,7 +25,7 @@ interface Row extends FoundDraft {
       [style]="{ width: 'min(980px, 97vw)' }"
     >
       <p class="soft">Type, unit, kinds, choices and length are suggested from the values found. You can change everything here or later in Schema.</p>
-      @if (error(); as text) {
+      @if (store.error(); as text) {
         <p class="note bad" role="alert">{{ text }}</p>
       }
       <div class="scroll">
@@ -48,9 +44,9 @@ interface Row extends FoundDraft {
             </tr>
           </thead>
           <tbody>
-            @for (row of rows(); track row.found; let i = $index) {
+            @for (row of store.rows(); track row.found; let i = $index) {
               <tr>
-                <td><rule-check [ariaLabel]="'Define ' + row.found" [checked]="row.take" (flip)="change(i, { take: !row.take })" /></td>
+                <td><rule-check [ariaLabel]="'Define ' + row.found" [checked]="row.take" (flip)="store.change(i, { take: !row.take })" /></td>
                 <td>
                   <rule-exact-name [name]="row.found" /><br /><small class="soft">{{ row.files }} files</small>
                 </td>
@@ -132,7 +128,7 @@ interface Row extends FoundDraft {
       </div>
       <ng-template #footer>
         <p-button severity="secondary" label="Close" (onClick)="closed.emit()" />
-        <p-button [label]="'Define ' + (taken() | count: 'property')" [disabled]="!taken() || busy()" [loading]="busy()" (onClick)="accept()" />
+        <p-button [label]="'Define ' + (taken() | count: 'property')" [disabled]="!taken() || store.busy()" [loading]="store.busy()" (onClick)="accept()" />
       </ng-template>
     </p-dialog>
   `,
@@ -161,36 +157,23 @@ interface Row extends FoundDraft {
   `,
 })
 export class FoundDrafts {
-  private readonly api = inject(Api);
-  private readonly notices = inject(Notices);
+  protected readonly store = inject(DraftsStore);
   readonly names = input.required<readonly string[]>();
   readonly closed = output();
-  protected readonly rows = signal<readonly Row[]>([]);
-  protected readonly error = signal<string | null>(null);
-  protected readonly busy = signal(false);
   protected readonly types = VALUE_TYPES;
   protected readonly units = UNITS;
   protected readonly kinds = KINDS;
   protected readonly newline = '\n';
 
   constructor() {
-    effect((cleanup) => {
+    effect(() => {
       const names = this.names();
-      untracked(() => {
-        this.rows.set([]);
-        this.error.set(null);
-      });
-      if (names.length === 0) return;
-      const asked = this.api.drafts(names).subscribe({
-        next: (drafts) => this.rows.set(drafts.map((draft) => ({ ...draft, take: true }))),
-        error: (failure: unknown) => this.error.set(problemOf(failure).detail),
-      });
-      cleanup(() => asked.unsubscribe());
+      untracked(() => this.store.load(names));
     });
   }
 
   protected taken(): number {
-    return this.rows().filter((row) => row.take).length;
+    return this.store.rows().filter((row) => row.take).length;
   }
   protected typeText(type: PropertyDraft['type']): string {
     return TYPE_NAMES[type];
@@ -198,32 +181,21 @@ export class FoundDrafts {
   protected choices(text: string): string[] {
     return text.split('\n').filter((line) => line !== '');
   }
-  protected change(at: number, change: Partial<Row>): void {
-    this.rows.update((rows) => rows.map((row, i) => (i === at ? { ...row, ...change } : row)));
-  }
   protected edit(at: number, change: Partial<PropertyDraft>): void {
-    const row = this.rows()[at]!;
-    this.change(at, { draft: { ...row.draft, ...change }, problems: [] });
+    const row = this.store.rows()[at]!;
+    this.store.change(at, { draft: { ...row.draft, ...change }, problems: [] });
   }
   protected toggle(at: number, kind: Kind): void {
-    const { kinds } = this.rows()[at]!.draft;
+    const { kinds } = this.store.rows()[at]!.draft;
     this.edit(at, { kinds: kinds.includes(kind) ? kinds.filter((other) => other !== kind) : [...kinds, kind] });
   }
 
   /** Adds them to the draft, all or none; reports refusals. */
   protected accept(): void {
-    this.busy.set(true);
-    const wanted = this.rows().filter((row) => row.take);
-    this.api.addProperties(wanted.map((row) => row.draft)).subscribe({
-      next: ({ ids, draft }) => {
-        this.busy.set(false);
-        this.notices.done(`${count(ids.length, 'property is', 'properties are')} in the draft of edition ${draft.number ?? ''}.`);
-        this.closed.emit();
-      },
-      error: (failure: unknown) => {
-        this.busy.set(false);
-        this.error.set(problemOf(failure).detail);
-      },
-    });
+    const wanted = this.store.rows().filter((row) => row.take);
+    this.store.accept(
+      wanted.map((row) => row.draft),
+      () => this.closed.emit(),
+    );
   }
 }

@@ -1,13 +1,13 @@
 import { ScrollingModule } from '@angular/cdk/scrolling';
 import { ChangeDetectionStrategy, Component, DestroyRef, computed, effect, inject, input, linkedSignal, output, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { Clause, FileFilter, FilesPage, clauseProblem } from '@rule/contract';
+import { Clause, FileFilter, clauseProblem } from '@rule/contract';
 import { ValueType } from '@rule/core/values';
 import { count } from '@rule/core/words';
 import { RuleOption, RuleSelect } from '../kit';
-import { Api, FileLink, Notices } from '../shared';
+import { FileLink } from '../shared';
 import { Clauses } from '../clauses';
-import { Pager } from './pager';
+import { FilePager } from './pager.store';
 
 /** Debounce for typing conditions, in milliseconds. */
 const TYPING_MS = 250;
@@ -85,7 +85,6 @@ type State = (typeof STATES)[number];
   `,
 })
 export class FoundFiles {
-  private readonly api = inject(Api);
   readonly filter = input.required<FileFilter>();
   readonly turn = input(0);
   /** The displayed name; empty for none. */
@@ -99,7 +98,7 @@ export class FoundFiles {
   protected readonly written = linkedSignal<readonly Clause[]>(() => this.filter().where ?? [], { equal: (a, b) => JSON.stringify(a) === JSON.stringify(b) });
   private pause: ReturnType<typeof setTimeout> | undefined;
   protected readonly states = STATES;
-  protected readonly pager = new Pager<FilesPage['rows'][number]>(inject(Notices).failed);
+  protected readonly pager = new FilePager();
 
   protected readonly stateNow = computed<State>(() => {
     const own = (this.filter().where ?? []).find((clause) => this.isState(clause));
@@ -117,12 +116,9 @@ export class FoundFiles {
     effect(() => {
       const [filter, name] = [this.filter(), this.name()];
       this.turn();
-      untracked(() => this.pager.from((offset, limit) => this.api.files({ ...filter, offset, limit, ...(name ? { name } : {}) })));
+      untracked(() => this.pager.find(filter, name));
     });
-    inject(DestroyRef).onDestroy(() => {
-      clearTimeout(this.pause);
-      this.pager.stop();
-    });
+    inject(DestroyRef).onDestroy(() => clearTimeout(this.pause));
   }
 
   protected write(clauses: readonly Clause[]): void {

@@ -1,18 +1,18 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { CONVERSION_NAMES, Clause, FileFilter, ForeignMapping, ForeignPreview, ForeignRequest, ForeignRow } from '@rule/contract';
+import { CONVERSION_NAMES, Clause, FileFilter, ForeignPreview, ForeignRequest, ForeignRow } from '@rule/contract';
 import { Property } from '@rule/core/schema';
 import { CASES, CaseStyle, Conversion } from '@rule/core/survey';
 import { UNITS } from '@rule/core/values';
-import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { Subscription } from 'rxjs';
 import { RuleCheck, RuleOption, RuleSelect } from '../kit';
-import { Api, Count, ExactName, FileLink, Notices, problemOf, sessionFeature, TrayActions } from '../shared';
+import { Count, ExactName, FileLink, sessionFeature } from '../shared';
+import { ForeignPreviewStore } from './answers.store';
 import { Clauses } from '../clauses';
 import { ForeignDraft } from './foreign-draft';
+import { ForeignStore } from './foreign.store';
 
 /** The identity conversion. */
 export function plainConversion(kind: Conversion['do'], unit: string | null): Conversion {
@@ -43,6 +43,7 @@ export const pairsOf = (text: string): { theirs: string; ours: string }[] =>
 @Component({
   selector: 'rule-foreign',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  providers: [ForeignStore, ForeignPreviewStore],
   imports: [RuleOption, RuleSelect, ButtonModule, Clauses, Count, ExactName, FileLink, FormsModule, InputTextModule, RuleCheck],
   template: `
     <div class="bar">
@@ -50,7 +51,7 @@ export const pairsOf = (text: string): { theirs: string; ours: string }[] =>
         >Mapping
         <rule-select name="mapping" [ngModel]="id() ?? ''" (ngModelChange)="choose($event)">
           <rule-option value="" label="new mapping" />
-          @for (mapping of mappings(); track mapping.id) {
+          @for (mapping of store.mappings(); track mapping.id) {
             <rule-option [value]="mapping.id" label="{{ mapping.name }}" />
           }</rule-select
       ></label>
@@ -62,7 +63,7 @@ export const pairsOf = (text: string): { theirs: string; ours: string }[] =>
         }
       }
     </div>
-    @if (error(); as text) {
+    @if (found.error() ?? store.error(); as text) {
       <p class="note bad" role="alert">{{ text }}</p>
     }
     <section class="card">
@@ -189,7 +190,7 @@ export const pairsOf = (text: string): { theirs: string; ours: string }[] =>
       </datalist>
       <button type="button" class="link" (click)="add('')">Add a row</button>
     </section>
-    @if (preview(); as p) {
+    @if (found.answer(); as p) {
       <section class="card" aria-label="What would arrive">
         <div class="bar">
           <label
@@ -208,7 +209,12 @@ export const pairsOf = (text: string): { theirs: string; ours: string }[] =>
           }
         </p>
         @if (mayEdit()) {
-          <p-button [label]="'Put ' + (p.lines | count: 'line') + ' in the tray'" [disabled]="!p.lines || busy()" [loading]="busy()" (onClick)="put()" />
+          <p-button
+            [label]="'Put ' + (p.lines | count: 'line') + ' in the tray'"
+            [disabled]="!p.lines || store.busy()"
+            [loading]="store.busy()"
+            (onClick)="put()"
+          />
         }
         @if (p.sample.length) {
           <h2>What would arrive{{ arriving() > p.sample.length ? ' (the first ' + p.sample.length + ')' : '' }}</h2>
@@ -295,9 +301,8 @@ export const pairsOf = (text: string): { theirs: string; ours: string }[] =>
   `,
 })
 export class ForeignNames {
-  private readonly api = inject(Api);
-  private readonly store = inject(Store);
-  private readonly notices = inject(Notices);
+  protected readonly store = inject(ForeignStore);
+  protected readonly found = inject(ForeignPreviewStore);
   readonly properties = input.required<readonly Property[]>();
   readonly strays = input.required<readonly string[]>();
   readonly names = input.required<readonly string[]>();
@@ -306,13 +311,12 @@ export class ForeignNames {
   /** An initial row suggested elsewhere. */
   readonly suggested = input<{ readonly name: string; readonly property: number } | null>(null);
 
-  protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
+  protected readonly mayEdit = inject(Store).selectSignal(sessionFeature.selectMayEdit);
   protected readonly conversions = CONVERSION_NAMES;
   protected readonly cases: readonly CaseStyle[] = CASES;
   protected readonly units = UNITS;
   protected readonly pairs = pairsOf;
   protected readonly clauses = (list: readonly Clause[]) => [...list];
-  protected readonly mappings = signal<readonly ForeignMapping[]>([]);
   private readonly draft = inject(ForeignDraft);
   protected readonly id = this.draft.id;
   protected readonly name = this.draft.name;
@@ -320,12 +324,9 @@ export class ForeignNames {
   protected readonly clash = this.draft.clash;
   protected readonly keep = this.draft.keep;
   protected readonly where = signal<number | null>(null);
-  protected readonly preview = signal<ForeignPreview | null>(null);
-  protected readonly error = signal<string | null>(null);
-  protected readonly busy = signal(false);
   protected readonly targets = computed(() => this.properties().filter((property) => property.feed === 'typed' && !property.retired));
-  protected readonly arriving = computed(() => (this.preview()?.rows ?? []).reduce((sum, row) => sum + row.arrive, 0));
-  protected readonly refusedCount = computed(() => (this.preview()?.rows ?? []).reduce((sum, row) => sum + row.refused, 0));
+  protected readonly arriving = computed(() => (this.found.answer()?.rows ?? []).reduce((sum, row) => sum + row.arrive, 0));
+  protected readonly refusedCount = computed(() => (this.found.answer()?.rows ?? []).reduce((sum, row) => sum + row.refused, 0));
 
   private readonly request = computed<ForeignRequest | null>(() => {
     const rows = this.rows().filter((row) => row.from !== '' && row.to > 0);
@@ -333,43 +334,24 @@ export class ForeignNames {
   });
 
   constructor() {
-    this.load();
+    this.store.load();
     effect(() => {
       const suggested = this.suggested();
       const known = untracked(() => this.rows().some((row) => row.from === suggested?.name && row.to === suggested.property));
       if (suggested && !known) untracked(() => this.add(suggested.name, suggested.property));
     });
-    effect((cleanup) => {
+    effect(() => {
       const request = this.request();
       this.turn();
-      untracked(() => this.error.set(null));
-      if (!request) {
-        this.preview.set(null);
-        return;
-      }
-      let asked: Subscription | undefined;
-      const timer = setTimeout(() => {
-        asked = this.api.previewForeign(request).subscribe({
-          next: (preview) => this.preview.set(preview),
-          error: (failure: unknown) => {
-            this.preview.set(null);
-            this.error.set(problemOf(failure).detail);
-          },
-        });
-      }, 250);
-      cleanup(() => {
-        clearTimeout(timer);
-        asked?.unsubscribe();
+      untracked(() => {
+        this.store.forgetError();
+        this.found.ask(request);
       });
     });
   }
 
-  private load(): void {
-    this.api.foreign().subscribe({ next: (mappings) => this.mappings.set(mappings), error: this.notices.failed });
-  }
-
   protected choose(id: string): void {
-    const mapping = this.mappings().find((candidate) => candidate.id === Number(id));
+    const mapping = this.store.mappings().find((candidate) => candidate.id === Number(id));
     this.id.set(mapping?.id ?? null);
     this.name.set(mapping?.name ?? '');
     this.rows.set(mapping?.rows ?? []);
@@ -386,7 +368,7 @@ export class ForeignNames {
     const before = this.rows()
       .slice(0, at)
       .filter((other) => other.from !== '' && other.to > 0).length;
-    const found = this.preview()?.rows[before];
+    const found = this.found.answer()?.rows[before];
     return found?.from === row.from && found.to === row.to ? found : undefined;
   }
   protected wordsOf(row: ForeignRow): string {
@@ -411,38 +393,13 @@ export class ForeignNames {
   }
 
   protected save(): void {
-    this.api.saveForeign(this.id(), { name: this.name().trim(), rows: this.rows() }).subscribe({
-      next: (mapping) => {
-        this.id.set(mapping.id);
-        this.notices.done(`The mapping ${mapping.name} is kept.`);
-        this.load();
-      },
-      error: (failure: unknown) => this.error.set(problemOf(failure).detail),
-    });
+    this.store.save(this.id(), { name: this.name().trim(), rows: this.rows() }, ({ id }) => this.id.set(id));
   }
   protected remove(): void {
-    this.api.removeForeign(this.id()!).subscribe({
-      next: () => {
-        this.choose('');
-        this.load();
-      },
-      error: this.notices.failed,
-    });
+    this.store.remove(this.id()!, () => this.choose(''));
   }
   protected put(): void {
     const request = this.request();
-    if (!request) return;
-    this.busy.set(true);
-    this.api.foreignTray(request).subscribe({
-      next: ({ lines }) => {
-        this.busy.set(false);
-        this.store.dispatch(TrayActions.load());
-        this.notices.done(`${count(lines, 'value')} added to the tray. After applying, History can check them against the files.`);
-      },
-      error: (failure: unknown) => {
-        this.busy.set(false);
-        this.error.set(problemOf(failure).detail);
-      },
-    });
+    if (request) this.store.put(request);
   }
 }

@@ -1,23 +1,22 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { FileFilter, SurveyComparison, SurveyRow } from '@rule/contract';
+import { FileFilter, SurveyComparison } from '@rule/contract';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { Api, ExactName, Notices, sessionFeature, showInstant } from '../shared';
+import { ExactName, sessionFeature, showInstant } from '../shared';
+import { KeptStore } from './kept.store';
 
 type Line = SurveyComparison['names'][number];
 
 /** Change in filled values of a name. */
 export const gain = ({ then, now }: Line): number => (now?.filled ?? 0) - (then?.filled ?? 0);
 
-/** Surveys loaded at a time. */
-const PAGE = 200;
-
 /** Kept surveys, with changes since. */
 @Component({
   selector: 'rule-kept-surveys',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  providers: [KeptStore],
   imports: [ButtonModule, ExactName, FormsModule, InputTextModule],
   template: `
     @if (mayEdit()) {
@@ -42,15 +41,17 @@ const PAGE = 200;
           </tr>
         </thead>
         <tbody>
-          @for (row of rows() ?? []; track row.id) {
-            <tr [class.on]="comparison()?.then?.id === row.id">
+          @for (row of store.rows() ?? []; track row.id) {
+            <tr [class.on]="store.comparison()?.then?.id === row.id">
               <td>{{ row.title }}</td>
               <td>{{ row.by }}</td>
               <td>{{ instant(row.at) }}</td>
               <td class="num">{{ row.files }}</td>
               <td class="num">{{ row.names }}</td>
               <td>
-                <button type="button" class="link" [attr.aria-label]="'compare with today: ' + row.title" (click)="compare(row)">compare with today</button>
+                <button type="button" class="link" [attr.aria-label]="'compare with today: ' + row.title" (click)="store.compare(row.id)">
+                  compare with today
+                </button>
               </td>
             </tr>
           } @empty {
@@ -60,11 +61,11 @@ const PAGE = 200;
           }
         </tbody>
       </table>
-      @if (older()) {
+      @if (store.older()) {
         <button type="button" class="link" (click)="more()">Show older</button>
       }
     </section>
-    @if (comparison(); as c) {
+    @if (store.comparison(); as c) {
       <section class="card">
         <h2>Since {{ c.then.title }}, {{ instant(c.then.at) }}</h2>
         <p>
@@ -120,21 +121,16 @@ const PAGE = 200;
   `,
 })
 export class KeptSurveys {
-  private readonly api = inject(Api);
-  private readonly notices = inject(Notices);
+  protected readonly store = inject(KeptStore);
   readonly filter = input.required<FileFilter>();
   readonly scope = input.required<string>();
   readonly turn = input(0);
   readonly kept = output();
   protected readonly mayEdit = inject(Store).selectSignal(sessionFeature.selectMayEdit);
-  protected readonly rows = signal<readonly SurveyRow[] | null>(null);
-  protected readonly comparison = signal<SurveyComparison | null>(null);
   protected readonly title = signal('');
   protected readonly instant = showInstant;
 
-  protected readonly changed = computed(() => (this.comparison()?.names ?? []).filter((line) => JSON.stringify(line.then) !== JSON.stringify(line.now)));
-  /** Whether older ones may exist. */
-  protected readonly older = signal(false);
+  protected readonly changed = computed(() => (this.store.comparison()?.names ?? []).filter((line) => JSON.stringify(line.then) !== JSON.stringify(line.now)));
   protected readonly better = computed(() => this.changed().filter((line) => line.then && line.now && gain(line) > 0).length);
   protected readonly worse = computed(() => this.changed().filter((line) => line.then && line.now && gain(line) < 0).length);
   protected readonly gone = computed(() => this.changed().filter((line) => !line.now).length);
@@ -144,46 +140,20 @@ export class KeptSurveys {
     effect(() => {
       this.turn();
       untracked(() => {
-        this.load();
-        const chosen = this.comparison();
-        if (chosen) this.compare(chosen.then);
+        this.store.load();
+        const chosen = this.store.comparison();
+        if (chosen) this.store.compare(chosen.then.id);
       });
     });
   }
 
-  private load(): void {
-    this.api.surveys({ limit: PAGE }).subscribe({
-      next: (rows) => {
-        this.rows.set(rows);
-        this.older.set(rows.length === PAGE);
-      },
-      error: this.notices.failed,
-    });
-  }
-
   protected more(): void {
-    const known = this.rows() ?? [];
-    this.api.surveys({ limit: PAGE, before: known.at(-1)!.id }).subscribe({
-      next: (rows) => {
-        this.rows.set([...known, ...rows]);
-        this.older.set(rows.length === PAGE);
-      },
-      error: this.notices.failed,
-    });
+    const last = this.store.rows()?.at(-1);
+    if (last) this.store.more(last.id);
   }
 
   protected keep(): void {
-    this.api.keepSurvey(this.title().trim(), this.filter()).subscribe({
-      next: () => {
-        this.title.set('');
-        this.load();
-      },
-      error: this.notices.failed,
-    });
-  }
-
-  protected compare(row: SurveyRow): void {
-    this.api.compareSurvey(row.id).subscribe({ next: (comparison) => this.comparison.set(comparison), error: this.notices.failed });
+    this.store.keep(this.title().trim(), this.filter(), () => this.title.set(''));
   }
 
   protected said(line: Line): string {

@@ -4,7 +4,8 @@ import { Binding, Property, sameDefinition } from '@rule/core/schema';
 import { CleanUp } from '@rule/core/survey';
 import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
-import { Api, CatalogueActions, Count, ExactName, FileLink, Notices, problemOf, sessionFeature } from '../shared';
+import { Count, ExactName, FileLink, sessionFeature } from '../shared';
+import { LearnedStore } from './learned.store';
 
 type Cell = Learned['cells'][number];
 
@@ -12,11 +13,12 @@ type Cell = Learned['cells'][number];
 @Component({
   selector: 'rule-learned',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  providers: [LearnedStore],
   imports: [Count, ExactName, FileLink],
   template: `
-    @if (error(); as text) {
+    @if (suggestions.error(); as text) {
       <p class="note bad" role="alert">{{ text }}</p>
-    } @else if (learned(); as l) {
+    } @else if (suggestions.learned(); as l) {
       <section class="card">
         <h2>What title block cells show</h2>
         <table class="list">
@@ -149,29 +151,22 @@ type Cell = Learned['cells'][number];
   `,
 })
 export class LearnedMappings {
-  private readonly api = inject(Api);
+  protected readonly suggestions = inject(LearnedStore);
   private readonly store = inject(Store);
-  private readonly notices = inject(Notices);
   readonly properties = input.required<Readonly<Record<number, Property | undefined>>>();
   readonly turn = input(0);
   readonly act = output<CleanUp>();
   readonly map = output<LearnedName>();
   protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
   protected readonly mayAdminister = this.store.selectSignal(sessionFeature.selectMayAdminister);
-  protected readonly learned = signal<Learned | null>(null);
-  protected readonly error = signal<string | null>(null);
   protected readonly open = signal<Cell | null>(null);
   protected readonly openName = signal<LearnedName | null>(null);
 
   constructor() {
     effect(() => {
       this.turn();
-      untracked(() => this.load());
+      untracked(() => this.suggestions.load());
     });
-  }
-
-  private load(): void {
-    this.api.learned().subscribe({ next: (learned) => this.learned.set(learned), error: (failure: unknown) => this.error.set(problemOf(failure).detail) });
   }
 
   protected caption(property: number): string {
@@ -195,15 +190,7 @@ export class LearnedMappings {
     return form.unit ? 'with its unit' : form.letters;
   }
   protected bind(cell: Cell): void {
-    const { block, tag, propertyId } = cell;
-    this.api.bindCells([{ block, cell: tag, shows: this.shows(cell), leads: false }]).subscribe({
-      next: () => {
-        this.notices.done(`In the draft, ${tag} of ${block} shows ${this.caption(propertyId)}.`);
-        this.store.dispatch(CatalogueActions.recount());
-        this.load();
-      },
-      error: this.notices.failed,
-    });
+    this.suggestions.bind(cell, this.shows(cell), this.caption(cell.propertyId));
   }
   protected evidence(row: LearnedName): string {
     return [

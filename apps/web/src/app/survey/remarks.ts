@@ -2,7 +2,8 @@ import { ScrollingModule } from '@angular/cdk/scrolling';
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { MassRemark, Remark } from '@rule/contract';
 import { convert } from '@rule/core/values';
-import { Api, FileLink, problemOf } from '../shared';
+import { FileLink } from '../shared';
+import { MassesStore, RemarksStore } from './answers.store';
 
 const ABOUT = ['cannot be read', 'noticed', 'same name', 'differs in case', 'same content'] as const;
 
@@ -17,14 +18,15 @@ export function showMass(kilograms: number | null): string {
 @Component({
   selector: 'rule-remarks',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  providers: [RemarksStore],
   imports: [FileLink, ScrollingModule],
   template: `
-    @if (error(); as text) {
+    @if (store.error(); as text) {
       <p class="note bad" role="alert">{{ text }}</p>
-    } @else if (remarks()) {
+    } @else if (store.answer()) {
       <div role="group" aria-label="About" class="about">
         <button type="button" class="chip plain" [class.brass]="!about()" [attr.aria-pressed]="!about()" (click)="chosen.set(null)">
-          all {{ remarks()!.length }}
+          all {{ store.answer()!.length }}
         </button>
         @for (entry of counts(); track entry.about) {
           <button
@@ -73,27 +75,20 @@ export function showMass(kilograms: number | null): string {
   `,
 })
 export class Remarks {
-  private readonly api = inject(Api);
+  protected readonly store = inject(RemarksStore);
   readonly turn = input(0);
-  protected readonly remarks = signal<readonly Remark[] | null>(null);
-  protected readonly error = signal<string | null>(null);
   protected readonly chosen = signal<Remark['about'] | null>(null);
   protected readonly counts = computed(() =>
-    ABOUT.map((about) => ({ about, count: (this.remarks() ?? []).filter((remark) => remark.about === about).length })).filter((entry) => entry.count > 0),
+    ABOUT.map((about) => ({ about, count: (this.store.answer() ?? []).filter((remark) => remark.about === about).length })).filter((entry) => entry.count > 0),
   );
   /** The selected groups; all if none are left. */
   protected readonly about = computed(() => this.counts().find((entry) => entry.about === this.chosen())?.about ?? null);
-  protected readonly shown = computed(() => (this.remarks() ?? []).filter((remark) => !this.about() || remark.about === this.about()));
+  protected readonly shown = computed(() => (this.store.answer() ?? []).filter((remark) => !this.about() || remark.about === this.about()));
 
   constructor() {
-    effect((cleanup) => {
-      this.turn();
-      untracked(() => this.error.set(null));
-      const asked = this.api.remarks().subscribe({
-        next: (remarks) => this.remarks.set(remarks),
-        error: (failure: unknown) => untracked(() => this.error.set(problemOf(failure).detail)),
-      });
-      cleanup(() => asked.unsubscribe());
+    effect(() => {
+      const turn = this.turn();
+      untracked(() => this.store.ask(turn));
     });
   }
 }
@@ -102,11 +97,12 @@ export class Remarks {
 @Component({
   selector: 'rule-mass-remarks',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  providers: [MassesStore],
   imports: [FileLink],
   template: `
-    @if (error(); as text) {
+    @if (store.error(); as text) {
       <p class="note bad" role="alert">{{ text }}</p>
-    } @else if (rows()) {
+    } @else if (store.answer()) {
       <section class="card">
         <h2>Mass</h2>
         <table class="list">
@@ -167,23 +163,16 @@ export class Remarks {
   `,
 })
 export class MassRemarks {
-  private readonly api = inject(Api);
+  protected readonly store = inject(MassesStore);
   readonly turn = input(0);
-  protected readonly rows = signal<readonly MassRemark[] | null>(null);
-  protected readonly error = signal<string | null>(null);
   protected readonly mass = showMass;
-  protected readonly stale = computed(() => (this.rows() ?? []).filter((row) => row.mass.state === 'stale'));
-  protected readonly materials = computed(() => (this.rows() ?? []).filter((row) => row.modelMaterial !== null && row.material !== 'agree'));
+  protected readonly stale = computed(() => (this.store.answer() ?? []).filter((row) => row.mass.state === 'stale'));
+  protected readonly materials = computed(() => (this.store.answer() ?? []).filter((row) => row.modelMaterial !== null && row.material !== 'agree'));
 
   constructor() {
-    effect((cleanup) => {
-      this.turn();
-      untracked(() => this.error.set(null));
-      const asked = this.api.masses().subscribe({
-        next: (rows) => this.rows.set(rows),
-        error: (failure: unknown) => untracked(() => this.error.set(problemOf(failure).detail)),
-      });
-      cleanup(() => asked.unsubscribe());
+    effect(() => {
+      const turn = this.turn();
+      untracked(() => this.store.ask(turn));
     });
   }
 

@@ -12,7 +12,7 @@ import { pairsOf, plainConversion } from './foreign';
 import { gain } from './kept';
 import { foundName } from '../../test/stage';
 import { FoundNames } from './names';
-import { Pager } from './pager';
+import { Pager } from './pager.store';
 import { showMass } from './remarks';
 import { rowsOf } from './survey.store';
 import { barsOf } from './values-of';

@@ -1,7 +1,7 @@
 import { ScrollingModule } from '@angular/cdk/scrolling';
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { FileFilter, FoundValues } from '@rule/contract';
+import { FileFilter } from '@rule/contract';
 import { CleanUp, ValueCount, readQuantity } from '@rule/core/survey';
 import { convert, findUnit, plainNumber } from '@rule/core/values';
 import type { EChartsCoreOption } from 'echarts/core';
@@ -10,7 +10,8 @@ import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { chartBase, echarts, themeColour } from '../charts';
 import { RuleCheck, RuleOption, RuleSelect } from '../kit';
-import { Api, Count, ExactName, problemOf } from '../shared';
+import { Count, ExactName } from '../shared';
+import { FoundValuesStore } from './answers.store';
 
 const BINS = 12;
 const TOP = 14;
@@ -55,7 +56,7 @@ export function barsOf(values: readonly ValueCount[]): Bar[] {
   selector: 'rule-values-of',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [RuleOption, RuleSelect, ButtonModule, Count, ExactName, FormsModule, InputTextModule, NgxEchartsDirective, ScrollingModule, RuleCheck],
-  providers: [provideEchartsCore({ echarts })],
+  providers: [FoundValuesStore, provideEchartsCore({ echarts })],
   template: `
     <label class="field pick"
       ><span>Written name</span
@@ -64,9 +65,9 @@ export function barsOf(values: readonly ValueCount[]): Bar[] {
           <rule-option [value]="choice" label="{{ choice }}" />
         }</rule-select
     ></label>
-    @if (error(); as text) {
+    @if (store.error(); as text) {
       <p class="note bad" role="alert">{{ text }}</p>
-    } @else if (found(); as f) {
+    } @else if (store.answer(); as f) {
       <p class="soft">In {{ f.files | count: 'file' }}: {{ f.distinct | count: 'different value' }}, {{ f.blank }} empty, {{ f.standIns }} with a stand-in.</p>
       <div class="columns">
         <section class="card">
@@ -247,7 +248,7 @@ export function barsOf(values: readonly ValueCount[]): Bar[] {
   `,
 })
 export class ValuesOf {
-  private readonly api = inject(Api);
+  protected readonly store = inject(FoundValuesStore);
   readonly name = input.required<string>();
   readonly names = input.required<readonly string[]>();
   readonly filter = input.required<FileFilter>();
@@ -256,42 +257,35 @@ export class ValuesOf {
   readonly act = output<CleanUp>();
   /** Requests files holding a value. */
   readonly files = output<string>();
-  protected readonly found = signal<FoundValues | null>(null);
-  protected readonly error = signal<string | null>(null);
   protected readonly ticked = signal<ReadonlySet<string>>(new Set());
   protected readonly text = signal('');
 
   constructor() {
-    effect((cleanup) => {
+    effect(() => {
       const [name, filter] = [this.name(), this.filter()];
       this.turn();
       untracked(() => {
-        this.error.set(null);
         this.ticked.set(new Set());
+        this.store.ask({ name, filter });
       });
-      const asked = this.api.foundValues(name, filter).subscribe({
-        next: (found) => this.found.set(found),
-        error: (failure: unknown) => this.error.set(problemOf(failure).detail),
-      });
-      cleanup(() => asked.unsubscribe());
     });
   }
 
   protected readonly mixed = computed(() => {
-    const entries = Object.entries(this.found()?.picture.byType ?? {}).filter(([, files]) => files > 0);
+    const entries = Object.entries(this.store.answer()?.picture.byType ?? {}).filter(([, files]) => files > 0);
     return entries.length < 2 ? '' : entries.map(([type, files]) => `${type} in ${files}`).join(', ');
   });
   protected readonly nothing = computed(() => {
-    const found = this.found();
+    const found = this.store.answer();
     return (
       found && !this.mixed() && found.picture.units.length < 2 && !found.picture.unreadable.length && !found.picture.outliers.length && !found.leftIn.length
     );
   });
   protected readonly listed = computed(() => {
     const wanted = this.text().toLowerCase();
-    return (this.found()?.values ?? []).filter((value) => value.text.toLowerCase().includes(wanted));
+    return (this.store.answer()?.values ?? []).filter((value) => value.text.toLowerCase().includes(wanted));
   });
-  protected readonly bars = computed(() => barsOf(this.found()?.values ?? []));
+  protected readonly bars = computed(() => barsOf(this.store.answer()?.values ?? []));
   protected readonly summary = computed(() =>
     this.bars()
       .map((bar) => `${bar.label}: ${bar.files}`)
@@ -333,6 +327,6 @@ export class ValuesOf {
   }
   protected replace(values: readonly string[], by: string): void {
     // The name of the displayed values; another may be loading.
-    this.act.emit({ do: 'replace', name: this.found()!.name, values: [...values], by });
+    this.act.emit({ do: 'replace', name: this.store.answer()!.name, values: [...values], by });
   }
 }

@@ -1,14 +1,20 @@
-import { ChangeDetectionStrategy, Component, effect, inject, input, signal, untracked } from '@angular/core';
-import { CellReason } from '@rule/contract';
-import { Subscription } from 'rxjs';
-import { Api, plainHeld, problemOf, showInstant } from '../shared';
+import { ChangeDetectionStrategy, Component, effect, inject, input, untracked } from '@angular/core';
+import { signalStore } from '@ngrx/signals';
+import { plainHeld, showInstant, withAnswer } from '../shared';
+
+/** Pause while arrow keys move on, in milliseconds. */
+const MOVING_MS = 200;
+
+/** The reason of one cell's value. */
+const WhyStore = signalStore(withAnswer((api, { file, property }: { readonly file: number; readonly property: number }) => api.why(file, property), MOVING_MS));
 
 /** Why a cell has its value: author, rule, inheritance, staleness, violations. */
 @Component({
   selector: 'rule-why',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  providers: [WhyStore],
   template: `
-    @if (reason(); as r) {
+    @if (store.answer(); as r) {
       <h2>Why it is so</h2>
       <p>
         @switch (r.origin) {
@@ -52,8 +58,8 @@ import { Api, plainHeld, problemOf, showInstant } from '../shared';
           }
         </ol>
       }
-    } @else if (failure()) {
-      <p class="soft">{{ failure() }}</p>
+    } @else if (store.error(); as text) {
+      <p class="soft">{{ text }}</p>
     }
   `,
   styles: `
@@ -68,35 +74,16 @@ import { Api, plainHeld, problemOf, showInstant } from '../shared';
   `,
 })
 export class Why {
-  private readonly api = inject(Api);
+  protected readonly store = inject(WhyStore);
   readonly file = input.required<number>();
   readonly property = input.required<number>();
-  protected readonly reason = signal<CellReason | null>(null);
-  protected readonly failure = signal<string | null>(null);
   protected readonly show = plainHeld;
   protected readonly when = showInstant;
-  private asking = new Subscription();
 
   constructor() {
-    effect((onCleanup) => {
-      const [file, property] = [this.file(), this.property()];
-      untracked(() => {
-        this.asking.unsubscribe();
-        // Debounced, so moving with arrow keys requests nothing.
-        const timer = setTimeout(() => {
-          this.asking = this.api.why(file, property).subscribe({
-            next: (reason) => {
-              this.failure.set(null);
-              this.reason.set(reason);
-            },
-            error: (error: unknown) => {
-              this.reason.set(null);
-              this.failure.set(problemOf(error).detail);
-            },
-          });
-        }, 200);
-        onCleanup(() => clearTimeout(timer));
-      });
+    effect(() => {
+      const cell = { file: this.file(), property: this.property() };
+      untracked(() => this.store.ask(cell));
     });
   }
 }

@@ -1,6 +1,5 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { FileDetails } from '@rule/contract';
 import { CLASHES, KINDS, Kind, Link, LinkEnd, PASSES, Passing, Property, isHeldAt, linkEndWords, sameDefinition } from '@rule/core/schema';
 import { Decision, LEADS, Lead, VaultDefinition, leadOf, passingOf, proofTable } from '@rule/core/vault';
 import { AutoCompleteModule } from 'primeng/autocomplete';
@@ -8,7 +7,8 @@ import { ButtonModule } from 'primeng/button';
 import { DialogModule } from 'primeng/dialog';
 import { MultiSelectModule } from 'primeng/multiselect';
 import { SelectModule } from 'primeng/select';
-import { Api, FileChoices, Notices } from '../shared';
+import { FileChoices } from '../shared';
+import { SampleStore } from './answers.store';
 
 /** Outcomes of a check-in in words. */
 export const OUTCOMES: Readonly<Record<Decision['action'], string>> = {
@@ -42,6 +42,7 @@ export const newLink = (field = ''): Omit<Link, 'id'> => ({
 @Component({
   selector: 'rule-link-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  providers: [SampleStore],
   imports: [AutoCompleteModule, ButtonModule, DialogModule, FormsModule, MultiSelectModule, SelectModule],
   template: `
     <p-dialog
@@ -317,8 +318,7 @@ export const newLink = (field = ''): Omit<Link, 'id'> => ({
   `,
 })
 export class LinkEditor {
-  private readonly api = inject(Api);
-  private readonly notices = inject(Notices);
+  private readonly sampled = inject(SampleStore);
   readonly link = input<Omit<Link, 'id'> | null>(null);
   /** The edited link's number; `null` for a new one. */
   readonly number = input<number | null>(null);
@@ -333,7 +333,6 @@ export class LinkEditor {
   protected readonly edited = signal<Omit<Link, 'id'> | null>(null);
   protected readonly samples = new FileChoices(KINDS);
   protected readonly sample = signal<{ readonly id: number; readonly path: string } | null>(null);
-  private readonly sampled = signal<FileDetails | null>(null);
   protected readonly leads = [...LEADS];
   protected readonly stateLeads = ['as above', ...LEADS.filter((lead) => lead !== 'a workflow step')];
   protected readonly leadOf = leadOf;
@@ -347,7 +346,7 @@ export class LinkEditor {
     effect(() => {
       this.edited.set(this.link());
       this.sample.set(null);
-      this.sampled.set(null);
+      untracked(() => this.sampled.forget());
     });
   }
 
@@ -383,7 +382,7 @@ export class LinkEditor {
     const link = this.edited();
     const taken = new Set(link?.at.map(keyOf) ?? []);
     const written = new Map(this.properties().map((property) => [property.writtenName, `p${property.id}`]));
-    return (this.sampled()?.holders ?? [])
+    return (this.sampled.file()?.holders ?? [])
       .filter((holder) => holder.key === '')
       .flatMap((holder) => holder.values)
       .flatMap((value) => (value.place === 'property' || value.place === 'field' ? [{ ...value, place: value.place }] : []))
@@ -446,8 +445,8 @@ export class LinkEditor {
   }
   protected take(file: { readonly id: number; readonly path: string } | null): void {
     this.sample.set(file);
-    this.sampled.set(null);
-    if (file && typeof file === 'object') this.api.file(file.id).subscribe({ next: (details) => this.sampled.set(details), error: this.notices.failed });
+    this.sampled.forget();
+    if (file && typeof file === 'object') this.sampled.look(file.id);
   }
   protected save(): void {
     if (this.complete()) this.saved.emit(this.edited()!);

@@ -1,10 +1,11 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { LegacyList, LegacyRow, RecordEditReport } from '@rule/contract';
+import { LegacyList } from '@rule/contract';
 import { VaultDefinition } from '@rule/core/vault';
 import { ButtonModule } from 'primeng/button';
 import { SelectModule } from 'primeng/select';
-import { Api, Count, problemOf } from '../shared';
+import { Count } from '../shared';
+import { TakeListStore } from './take-list.store';
 
 /** Option for keys that are paths or names. */
 const PATHS = '';
@@ -16,6 +17,7 @@ const SHOWN = 300;
 @Component({
   selector: 'rule-take-list',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  providers: [TakeListStore],
   imports: [ButtonModule, Count, FormsModule, SelectModule],
   template: `
     <div class="head">
@@ -23,16 +25,16 @@ const SHOWN = 300;
         <h1>Take a list into records</h1>
         <p>A workbook or CSV file whose rows name files of the vault: by path, by file name, or by the value of a record field.</p>
       </div>
-      @if (rows(); as r) {
+      @if (store.rows(); as r) {
         <div class="actions">
-          <p-button [label]="'Write ' + (values() | count: 'value')" [disabled]="values() === 0" [loading]="busy()" (onClick)="take()" />
+          <p-button [label]="'Write ' + (values() | count: 'value')" [disabled]="values() === 0" [loading]="store.busy()" (onClick)="take()" />
         </div>
       }
     </div>
-    @if (problem(); as text) {
+    @if (store.problem(); as text) {
       <p class="note bad" role="alert">{{ text }}</p>
     }
-    @if (report(); as r) {
+    @if (store.report(); as r) {
       <p class="note" role="status">
         {{ r.written | count: 'value' }} written{{ r.left.length ? ', ' + r.left.length + ' refused' : '' }}.
         @if (r.edit !== null) {
@@ -44,7 +46,7 @@ const SHOWN = 300;
       <label class="pick"><input type="file" class="visually-hidden" accept=".csv,.tsv,.xlsx" (change)="picked($event)" />Choose a list</label>
       <span class="soft">{{ name() || 'or drop it here' }}</span>
     </div>
-    @if (table(); as t) {
+    @if (store.table(); as t) {
       <div class="bar">
         <span id="tl-key">Files are named in</span>
         <p-select appendTo="body" ariaLabelledBy="tl-key" [options]="$any(t.headers)" [ngModel]="key()" (ngModelChange)="key.set($event); look()" />
@@ -82,7 +84,7 @@ const SHOWN = 300;
         </table>
       </div>
     }
-    @if (rows(); as r) {
+    @if (store.rows(); as r) {
       <p>{{ r.length | count: 'row' }}: {{ changing() }} would change {{ values() | count: 'value' }}, {{ refusedRows() }} with something that is refused.</p>
       <div class="card wide tall">
         <table class="list" aria-label="Rows of the list">
@@ -156,7 +158,7 @@ const SHOWN = 300;
   `,
 })
 export class TakeList {
-  private readonly api = inject(Api);
+  protected readonly store = inject(TakeListStore);
   readonly definition = input.required<VaultDefinition>();
   readonly undo = output<number>();
   /** Emitted when records changed. */
@@ -164,14 +166,9 @@ export class TakeList {
 
   protected readonly over = signal(false);
   protected readonly name = signal('');
-  protected readonly table = signal<{ readonly headers: readonly string[]; readonly rows: readonly (readonly string[])[] } | null>(null);
   protected readonly key = signal('');
   protected readonly keyField = signal(PATHS);
   protected readonly columns = signal<Readonly<Record<string, string>>>({});
-  protected readonly rows = signal<readonly LegacyRow[] | null>(null);
-  protected readonly report = signal<RecordEditReport | null>(null);
-  protected readonly problem = signal<string | null>(null);
-  protected readonly busy = signal(false);
 
   protected readonly fields = computed(() =>
     this.definition()
@@ -182,13 +179,13 @@ export class TakeList {
     { text: 'paths or file names', value: PATHS },
     ...[...this.fields(), ...this.definition().systemFields].map((field) => ({ text: `the record field ${field}`, value: field })),
   ]);
-  protected readonly others = computed(() => (this.table()?.headers ?? []).filter((header) => header !== this.key() && header !== ''));
-  protected readonly values = computed(() => (this.rows() ?? []).reduce((sum, row) => sum + row.changes.length, 0));
-  protected readonly changing = computed(() => (this.rows() ?? []).filter((row) => row.changes.length > 0).length);
-  protected readonly refusedRows = computed(() => (this.rows() ?? []).filter((row) => row.problems.length > 0).length);
+  protected readonly others = computed(() => (this.store.table()?.headers ?? []).filter((header) => header !== this.key() && header !== ''));
+  protected readonly values = computed(() => (this.store.rows() ?? []).reduce((sum, row) => sum + row.changes.length, 0));
+  protected readonly changing = computed(() => (this.store.rows() ?? []).filter((row) => row.changes.length > 0).length);
+  protected readonly refusedRows = computed(() => (this.store.rows() ?? []).filter((row) => row.problems.length > 0).length);
   /** Rows with changes or problems, refused ones first. */
   protected readonly shown = computed(() => {
-    const rows = this.rows() ?? [];
+    const rows = this.store.rows() ?? [];
     const refused = rows.filter((row) => row.problems.length > 0);
     return [...refused, ...rows.filter((row) => row.problems.length === 0 && row.changes.length > 0)].slice(0, SHOWN);
   });
@@ -207,25 +204,15 @@ export class TakeList {
   }
   private read(file: File): void {
     this.name.set(file.name);
-    this.problem.set(null);
-    this.report.set(null);
-    this.rows.set(null);
-    this.table.set(null);
-    this.api.openRecordList(file).subscribe({
-      next: (table) => {
-        this.table.set(table);
-        this.key.set(table.headers[0] ?? '');
-        this.keyField.set(PATHS);
-        // Columns named like fields are preselected.
-        const byName = new Map(this.fields().map((field) => [field.toLowerCase(), field]));
-        this.columns.set(
-          Object.fromEntries(
-            table.headers.slice(1).flatMap((header) => (byName.has(header.toLowerCase()) ? [[header, byName.get(header.toLowerCase())!]] : [])),
-          ),
-        );
-        this.look();
-      },
-      error: (failure: unknown) => this.problem.set(problemOf(failure).detail),
+    this.store.open(file, ({ headers }) => {
+      this.key.set(headers[0] ?? '');
+      this.keyField.set(PATHS);
+      // Columns named like fields are preselected.
+      const byName = new Map(this.fields().map((field) => [field.toLowerCase(), field]));
+      this.columns.set(
+        Object.fromEntries(headers.slice(1).flatMap((header) => (byName.has(header.toLowerCase()) ? [[header, byName.get(header.toLowerCase())!]] : []))),
+      );
+      this.look();
     });
   }
   protected assign(header: string, field: string | null): void {
@@ -235,35 +222,15 @@ export class TakeList {
     this.look();
   }
   private asked(): LegacyList | null {
-    const table = this.table();
+    const table = this.store.table();
     const columns = this.others().flatMap((header) => (this.columns()[header] ? [{ header, field: this.columns()[header]! }] : []));
     return table && columns.length ? { ...table, key: this.key(), keyField: this.keyField() || null, columns } : null;
   }
   protected look(): void {
-    const asked = this.asked();
-    this.rows.set(null);
-    this.problem.set(null);
-    if (!asked) return;
-    this.api.previewRecordList(asked).subscribe({
-      next: (rows) => this.rows.set(rows),
-      error: (failure: unknown) => this.problem.set(problemOf(failure).detail),
-    });
+    this.store.preview(this.asked());
   }
   protected take(): void {
     const asked = this.asked();
-    if (!asked) return;
-    this.busy.set(true);
-    this.api.takeRecordList(asked).subscribe({
-      next: (report) => {
-        this.busy.set(false);
-        this.look();
-        this.report.set(report);
-        this.taken.emit();
-      },
-      error: (failure: unknown) => {
-        this.busy.set(false);
-        this.problem.set(problemOf(failure).detail);
-      },
-    });
+    if (asked) this.store.take(asked, () => this.taken.emit());
   }
 }

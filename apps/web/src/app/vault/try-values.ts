@@ -1,11 +1,10 @@
-import { ChangeDetectionStrategy, Component, DestroyRef, computed, inject, input, linkedSignal, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, DestroyRef, computed, effect, inject, input, linkedSignal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { LinkValues, VaultFile } from '@rule/contract';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { SelectModule } from 'primeng/select';
-import { Subscription } from 'rxjs';
-import { Api, problemOf } from '../shared';
+import { TriedValuesStore } from './answers.store';
 import { DECISION_CHIP, DECISION_WORDS } from './decisions';
 
 /** Debounce for typing, in milliseconds. */
@@ -21,6 +20,7 @@ interface Typed {
 @Component({
   selector: 'rule-try-values',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  providers: [TriedValuesStore],
   imports: [ButtonModule, FormsModule, InputTextModule, SelectModule],
   template: `
     <section class="card" aria-labelledby="try-title">
@@ -38,7 +38,7 @@ interface Typed {
         />
         <p-button [text]="true" size="small" label="As they are" [disabled]="!changed()" (onClick)="reset()" />
       </div>
-      @if (problem(); as text) {
+      @if (tried.error(); as text) {
         <p class="note bad" role="alert">{{ text }}</p>
       }
       <table class="list" aria-label="Values that are tried">
@@ -103,27 +103,25 @@ interface Typed {
   `,
 })
 export class TryValues {
-  private readonly api = inject(Api);
+  protected readonly tried = inject(TriedValuesStore);
   readonly record = input.required<VaultFile>();
   /** Workflow states. */
   readonly states = input.required<readonly string[]>();
   protected readonly sides = ['file', 'record'] as const;
   protected readonly state = linkedSignal(() => this.record().state);
   protected readonly typed = linkedSignal<VaultFile, Readonly<Record<number, Typed>>>({ source: () => this.record(), computation: () => ({}) });
-  private readonly answer = linkedSignal<VaultFile, readonly LinkValues[] | null>({ source: () => this.record(), computation: () => null });
-  protected readonly problem = signal<string | null>(null);
   protected readonly changed = computed(() => Object.keys(this.typed()).length > 0 || this.state() !== this.record().state);
-  private asked: Subscription | undefined;
   private pause: ReturnType<typeof setTimeout> | undefined;
 
   constructor() {
-    inject(DestroyRef).onDestroy(() => {
-      clearTimeout(this.pause);
-      this.asked?.unsubscribe();
+    inject(DestroyRef).onDestroy(() => clearTimeout(this.pause));
+    effect(() => {
+      this.record();
+      untracked(() => this.tried.ask(null));
     });
   }
 
-  protected outcome = (v: LinkValues): LinkValues => this.answer()?.find((other) => other.link.id === v.link.id) ?? v;
+  protected outcome = (v: LinkValues): LinkValues => this.tried.answer()?.find((other) => other.link.id === v.link.id) ?? v;
   protected isTyped = (v: LinkValues, side: 'file' | 'record'): boolean => this.typed()[v.link.id]?.[side] !== undefined;
   protected words = (v: LinkValues): string => DECISION_WORDS[v.decision.action];
   protected chip = (v: LinkValues): string => DECISION_CHIP[v.decision.action];
@@ -145,14 +143,7 @@ export class TryValues {
 
   protected ask(): void {
     clearTimeout(this.pause);
-    this.asked?.unsubscribe();
     const edits = Object.entries(this.typed()).map(([link, typed]) => ({ link: Number(link), ...typed }));
-    this.asked = this.api.tryValues(this.record().file.id, { state: this.state(), edits }).subscribe({
-      next: (values) => {
-        this.problem.set(null);
-        this.answer.set(values);
-      },
-      error: (failure: unknown) => this.problem.set(problemOf(failure).detail),
-    });
+    this.tried.ask({ file: this.record().file.id, state: this.state(), edits });
   }
 }

@@ -1,11 +1,11 @@
 import { inject } from '@angular/core';
-import { CheckIn, CheckInReport, KeptRehearsal, KeptRehearsalView, RehearsedFile, VaultFile, VaultRun, VaultState } from '@rule/contract';
+import { CheckIn, CheckInReport, ClassRow, KeptRehearsal, KeptRehearsalView, RehearsedFile, VaultFile, VaultRun, VaultState } from '@rule/contract';
 import { Link } from '@rule/core/schema';
 import { patchState, signalStore, withMethods, withState } from '@ngrx/signals';
 import { rxMethod } from '@ngrx/signals/rxjs-interop';
 import { Store } from '@ngrx/store';
 import { EMPTY, Observable, catchError, concat, pipe, switchMap, tap } from 'rxjs';
-import { Api, CatalogueActions, JobsActions, Notices, TrayActions, problemOf, saveBlob } from '../shared';
+import { Api, CatalogueActions, JobsActions, Notices, TrayActions, loads, problemOf, saveBlob } from '../shared';
 
 interface State {
   readonly state: VaultState | null;
@@ -24,6 +24,8 @@ interface State {
   readonly keptView: KeptRehearsalView | null;
   /** The running job. */
   readonly run: number | null;
+  /** Names of the classes. */
+  readonly classes: readonly string[];
 }
 
 /** State of the Vault station. */
@@ -40,6 +42,7 @@ export const VaultStore = signalStore(
     kept: [],
     keptView: null,
     run: null,
+    classes: [],
   }),
   withMethods((store, api = inject(Api), global = inject(Store), notices = inject(Notices)) => {
     const failed = (failure: unknown) => {
@@ -97,6 +100,10 @@ export const VaultStore = signalStore(
     return {
       look,
       show,
+      loadClasses: loads<State>(store, failed)<void, readonly ClassRow[]>(
+        () => api.classes(),
+        (rows) => ({ classes: rows.map((row) => row.name) }),
+      ),
       /** First the stored state, then a fresh one. */
       open: rxMethod<void>(
         pipe(

@@ -1,13 +1,13 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked, viewChild } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router } from '@angular/router';
-import { ClassRow, VaultRunResult } from '@rule/contract';
+import { VaultRunResult } from '@rule/contract';
 import { Link } from '@rule/core/schema';
 import { TableFinding, VaultField } from '@rule/core/vault';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { SelectModule } from 'primeng/select';
-import { Api, Bench, ExactName, IndexRow, Notices, catalogueFeature, goesOn, jobsFeature, sessionFeature, showInstant, trayFeature } from '../shared';
+import { Bench, ExactName, IndexRow, catalogueFeature, goesOn, jobsFeature, sessionFeature, showInstant, trayFeature } from '../shared';
 import { BringIn } from './bring-in';
 import { LinkEditor, newLink } from './link-editor';
 import { VaultLinks } from './links';
@@ -271,7 +271,7 @@ import { VaultStore } from './vault.store';
         [number]="editedId()"
         [definition]="s.definition"
         [properties]="properties()"
-        [classes]="classNames()"
+        [classes]="store.classes()"
         [problem]="store.linkProblem()"
         (saved)="save($event)"
         (removed)="remove()"
@@ -293,7 +293,6 @@ export class VaultStation {
   protected readonly records = inject(RecordsStore);
   private readonly global = inject(Store);
   private readonly router = inject(Router);
-  private readonly notices = inject(Notices);
   readonly file = input<string>();
   readonly keptAsked = input<string | undefined>(undefined, { alias: 'kept' });
   readonly look = input('links', { transform: (text: string | undefined) => text ?? 'links' });
@@ -318,8 +317,6 @@ export class VaultStation {
   private sent: Settled = {};
   protected readonly edited = signal<Omit<Link, 'id'> | null>(null);
   protected readonly editedId = signal<number | null>(null);
-  private readonly classes = signal<readonly ClassRow[]>([]);
-  protected readonly classNames = computed(() => this.classes().map((entry) => entry.name));
   protected readonly fileId = computed(() => (this.file() ? Number(this.file()) : null));
   /** The vault's library. */
   protected readonly stands = computed(() => this.store.state()?.libraries.find((library) => library.inVault) ?? null);
@@ -353,9 +350,7 @@ export class VaultStation {
     this.store.open();
     this.store.loadKept();
     this.records.loadDefinition();
-    inject(Api)
-      .classes()
-      .subscribe({ next: (classes) => this.classes.set(classes), error: this.notices.failed });
+    this.store.loadClasses();
     effect(() => {
       const kept = this.keptAsked();
       untracked(() => this.store.openKept(kept ? Number(kept) : null));

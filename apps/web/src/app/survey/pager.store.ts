@@ -1,5 +1,7 @@
-import { Signal, signal } from '@angular/core';
+import { DestroyRef, Signal, inject, signal } from '@angular/core';
+import { FileFilter, FilesPage } from '@rule/contract';
 import { Observable, Subscription } from 'rxjs';
+import { Api, Notices } from '../shared';
 
 /** Page size. */
 const PAGE = 200;
@@ -57,5 +59,20 @@ export class Pager<T> {
         this.failed(error);
       },
     });
+  }
+}
+
+/** Files found by a filter. Create in an injection context. */
+export class FilePager extends Pager<FilesPage['rows'][number]> {
+  private readonly api = inject(Api);
+
+  constructor() {
+    super(inject(Notices).failed);
+    inject(DestroyRef).onDestroy(() => this.stop());
+  }
+
+  /** @param name a name whose values are shown with the files; empty for none */
+  find(filter: FileFilter, name: string): void {
+    this.from((offset, limit) => this.api.files({ ...filter, offset, limit, ...(name ? { name } : {}) }));
   }
 }

@@ -1,0 +1,101 @@
+import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal, output } from '@angular/core';
+import { FileDetails } from '@rule/contract';
+import { Store } from '@ngrx/store';
+import { ButtonModule } from 'primeng/button';
+import { RuleCheck } from '../kit';
+import { ExactName, plainHeld, sessionFeature } from '../shared';
+import { HeldThere, Holder, PLACES, knownValues } from './known';
+
+/** Holders listed at first. */
+const SHOWN = 12;
+
+/** All values of a file by what holds them, with their states. */
+@Component({
+  selector: 'rule-file-values',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ButtonModule, ExactName, RuleCheck],
+  template: `
+    @for (holder of shown(); track holder.key) {
+      <section class="card" [attr.aria-label]="holderTitle(holder)">
+        <h2>{{ holderTitle(holder) }}</h2>
+        <table class="list">
+          <thead>
+            <tr>
+              @if (holder.key === '' && mayCopy()) {
+                <th><span class="visually-hidden">Copy</span></th>
+              }
+              <th>Name</th>
+              <th>Value</th>
+              <th>Origin</th>
+              <th>State</th>
+            </tr>
+          </thead>
+          <tbody>
+            @for (value of holder.values; track value.place + value.name) {
+              <tr class="pick" tabindex="0" [class.on]="chosen() === value" (click)="choose.emit(value)" (keydown.enter)="choose.emit(value)">
+                @if (holder.key === '' && mayCopy()) {
+                  <td>
+                    @if (value.place === 'property' && value.held.text) {
+                      <rule-check
+                        [ariaLabel]="'Choose ' + value.name + ' for copying'"
+                        [checked]="copied().has(value.name)"
+                        (click)="$event.stopPropagation()"
+                        (flip)="tick.emit(value.name)"
+                      />
+                    }
+                  </td>
+                }
+                <td><rule-exact-name [name]="value.name" /></td>
+                <td class="mono">{{ show(value.held) }}</td>
+                <td class="soft">{{ places[value.place] }}</td>
+                <td>
+                  @for (state of known.states(value, holder, details().file.id); track state.text) {
+                    <span class="chip" [class]="'chip ' + state.tone" [title]="state.why">{{ state.text }}</span>&ngsp;
+                  }
+                </td>
+              </tr>
+            }
+          </tbody>
+        </table>
+        @if (holder.key === '' && copied().size) {
+          <p><p-button size="small" severity="secondary" [label]="'Copy ' + copied().size + ' to other files …'" (onClick)="copyWanted.emit()" /></p>
+        }
+      </section>
+    } @empty {
+      <p class="note">This file has no values.</p>
+    }
+    @if (hidden()) {
+      <button type="button" class="link" (click)="all.set(true)">Show {{ hidden() }} more levels</button>
+    }
+  `,
+  styles: `
+    .list td {
+      overflow-wrap: anywhere;
+    }
+    section p {
+      margin: 2px 0;
+    }
+  `,
+})
+export class FileValues {
+  readonly details = input.required<FileDetails>();
+  readonly chosen = input.required<HeldThere | null>();
+  /** Names ticked for copying. */
+  readonly copied = input.required<ReadonlySet<string>>();
+  readonly choose = output<HeldThere>();
+  readonly tick = output<string>();
+  readonly copyWanted = output();
+  protected readonly mayCopy = inject(Store).selectSignal(sessionFeature.selectMayEdit);
+  protected readonly known = knownValues();
+  protected readonly places = PLACES;
+  protected readonly show = plainHeld;
+  private readonly filled = computed(() => this.details().holders.filter((holder) => holder.values.length > 0));
+  protected readonly all = linkedSignal<number, boolean>({ source: () => this.details().file.id, computation: () => false });
+  /** Long occurrence lists are shortened until expanded. */
+  protected readonly shown = computed(() => (this.all() ? this.filled() : this.filled().slice(0, SHOWN)));
+  protected readonly hidden = computed(() => this.filled().length - this.shown().length);
+
+  protected holderTitle({ level, label }: Holder): string {
+    return level === 'document' ? 'The document' : level === 'copy' ? `Copy of ${label}` : `${level[0]!.toUpperCase()}${level.slice(1)} ${label}`;
+  }
+}
