@@ -77,17 +77,15 @@ const NO_FORM = 'it contains no form';
             </p>
           </div>
           <div class="actions">
-            <button pButton type="button" class="p-button-text" [attr.aria-pressed]="looking()" (click)="looking.set(!looking())">
-              {{ looking() ? 'Back to layout' : 'Preview' }}
-            </button>
-            <button pButton type="button" class="p-button-text" [attr.aria-pressed]="narrow()" (click)="narrow.set(!narrow())">Narrow</button>
+            <p-button severity="secondary" [label]="looking() ? 'Back to layout' : 'Preview'" (onClick)="looking.set(!looking())" />
+            <p-button severity="secondary" [label]="narrow() ? 'Wide' : 'Narrow'" (onClick)="narrow.set(!narrow())" />
             @if (mayAdminister()) {
-              <button pButton type="button" class="p-button-text" (click)="duplicate()">Duplicate</button>
-              <button pButton type="button" class="p-button-text" (click)="sendOut()">Export</button>
+              <p-button severity="secondary" label="Duplicate" (onClick)="duplicate()" />
+              <p-button severity="secondary" label="Export" (onClick)="sendOut()" />
               @if (id() !== null) {
-                <button pButton type="button" class="p-button-text" (click)="remove()">Remove</button>
+                <p-button severity="secondary" label="Remove" (onClick)="remove()" />
               }
-              <button pButton type="button" [disabled]="!changed() || store.saving() || !f.name.trim()" (click)="save()">Save in the draft</button>
+              <p-button label="Save in the draft" [disabled]="!changed() || store.saving() || !f.name.trim()" (onClick)="save()" />
             }
           </div>
         </div>
@@ -171,7 +169,7 @@ const NO_FORM = 'it contains no form';
           <p class="note">{{ problem }}</p>
         }
         @if (store.forms().length === 0 && mayAdminister()) {
-          <button pButton type="button" (click)="go({ form: 'new' })">Create the first form</button>
+          <p-button label="Create the first form" (onClick)="go({ form: 'new' })" />
         }
       } @else {
         <span class="skeleton"></span><span class="skeleton"></span>

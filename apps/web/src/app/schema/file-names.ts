@@ -28,8 +28,8 @@ const MOST_SHOWN = 300;
       </div>
       @if (mayAdminister()) {
         <div class="actions">
-          <button pButton type="button" class="p-button-text" (click)="add()">Add a rule</button>
-          <button pButton type="button" [disabled]="!naming.changed()" (click)="naming.save()">Save the rules</button>
+          <p-button severity="secondary" label="Add a rule" (onClick)="add()" />
+          <p-button label="Save the rules" [disabled]="!naming.changed()" (onClick)="naming.save()" />
         </div>
       }
     </div>
@@ -105,11 +105,11 @@ const MOST_SHOWN = 300;
             @if (mayEdit()) {
               <div class="actions">
                 @if (naming.renames().length) {
-                  <button pButton type="button" (click)="naming.rename()">Put {{ naming.renames().length | count: 'new name' }} in the tray</button>
+                  <p-button [label]="'Put ' + (naming.renames().length | count: 'new name') + ' in the tray'" (onClick)="naming.rename()" />
                 }
                 @if (naming.copies().length) {
                   <label><rule-check [checked]="replace()" (flip)="replace.set(!replace())" /> in place of the originals in drawings and assemblies</label>
-                  <button pButton type="button" (click)="naming.copy(replace())">Make {{ naming.copies().length | count: 'copy' }}</button>
+                  <p-button [label]="'Make ' + (naming.copies().length | count: 'copy')" (onClick)="naming.copy(replace())" />
                 }
               </div>
             }

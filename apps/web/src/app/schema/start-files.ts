@@ -104,14 +104,11 @@ import { StartFilesStore } from './start-files.store';
               >
             }
           </fieldset>
-          <button
-            pButton
-            type="button"
+          <p-button
+            label="Compare with published files"
             [disabled]="store.busy() || store.plan()!.sheets.length + store.plan()!.drawings.length === 0"
-            (click)="store.compare()"
-          >
-            Compare with published files
-          </button>
+            (onClick)="store.compare()"
+          />
         </section>
       }
       @if (store.compared(); as rows) {
@@ -144,9 +141,11 @@ import { StartFilesStore } from './start-files.store';
             </tbody>
           </table>
           <div class="actions below">
-            <button pButton type="button" [disabled]="store.busy() || !changing()" (click)="publish()">
-              {{ changing() ? 'Publish: ' + (changing() | count: 'file changes' : 'files change') : 'Everything stands as it should' }}
-            </button>
+            <p-button
+              [label]="changing() ? 'Publish: ' + (changing() | count: 'file changes' : 'files change') : 'Everything stands as it should'"
+              [disabled]="store.busy() || !changing()"
+              (onClick)="publish()"
+            />
           </div>
         </section>
       }
@@ -208,7 +207,7 @@ import { StartFilesStore } from './start-files.store';
               </tbody>
             </table>
             @if (mayEdit()) {
-              <div class="actions below"><button pButton type="button" (click)="store.bringUp()">Put the missing names in the tray</button></div>
+              <div class="actions below"><p-button label="Put the missing names in the tray" (onClick)="store.bringUp()" /></div>
             }
           </section>
         }

@@ -85,7 +85,7 @@ const SHORTCUTS = [
         [modal]="true"
         [focusOnShow]="false"
         [visible]="unsaved.asking() !== null"
-        (onShow)="stay.focus()"
+        (onShow)="stay.querySelector('button')!.focus()"
         (visibleChange)="$event || unsaved.decide(false)"
         [style]="{ width: '420px' }"
       >
@@ -97,7 +97,7 @@ const SHORTCUTS = [
         </ul>
         <div class="choices">
           <p-button severity="secondary" label="Leave without saving" (onClick)="unsaved.decide(true)" />
-          <button #stay pButton type="button" (click)="unsaved.decide(false)">Stay</button>
+          <span #stay><p-button label="Stay" (onClick)="unsaved.decide(false)" /></span>
         </div>
       </p-dialog>
       <p-dialog

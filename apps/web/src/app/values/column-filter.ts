@@ -33,7 +33,7 @@ export function clauseText({ subject, name, operator, text }: Clause, caption: s
         @if (!alone(operator())) {
           <input pInputText class="filter-text" name="text" aria-label="Text to compare with" [ngModel]="text()" (ngModelChange)="text.set($event)" />
         }
-        <button pButton type="submit">Filter</button>
+        <p-button type="submit" label="Filter" />
         <button type="button" class="link" (click)="closed.emit()">Close</button>
       </form>
     </section>

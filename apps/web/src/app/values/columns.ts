@@ -39,7 +39,7 @@ import { ColumnsStore } from './columns.store';
         <div class="keep">
           <input pInputText aria-label="Name for the view" placeholder="name for this view" [ngModel]="name()" (ngModelChange)="name.set($event)" />
           <label><rule-check [checked]="shared()" (flip)="shared.set($event)" /> for everyone</label>
-          <button pButton type="button" [disabled]="!name().trim()" (click)="keep()">Keep this view</button>
+          <p-button label="Keep this view" [disabled]="!name().trim()" (onClick)="keep()" />
         </div>
         @for (kept of columns.ownViews(); track kept.id) {
           <p class="one">

@@ -28,7 +28,7 @@ import { ReplaceStore } from './replace.store';
         </rule-select>
         <label><rule-check [checked]="whole()" (flip)="whole.set($event); store.forget()" /> whole value</label>
         <label><rule-check [checked]="matchCase()" (flip)="matchCase.set($event); store.forget()" /> match case</label>
-        <button pButton type="submit" [disabled]="store.looking() || (find() === '' && !whole())">{{ store.looking() ? 'Looking …' : 'Preview' }}</button>
+        <p-button type="submit" [label]="store.looking() ? 'Looking …' : 'Preview'" [disabled]="store.looking() || (find() === '' && !whole())" />
         <button type="button" class="link" (click)="closed.emit()">Close</button>
       </form>
       @if (store.found(); as list) {
@@ -37,7 +37,7 @@ import { ReplaceStore } from './replace.store';
             list.more ? ' Replace these, then search again.' : ''
           }}
           @if (store.good().length) {
-            <button pButton type="button" (click)="all()">Replace {{ store.good().length | count: 'value' }}</button>
+            <p-button [label]="'Replace ' + (store.good().length | count: 'value')" (onClick)="all()" />
           }
         </p>
         <div class="found">

@@ -52,8 +52,8 @@ const MOST_SHOWN = 200;
           </rule-select>
         </label>
         @if (mayAdminister()) {
-          <button pButton type="button" class="p-button-text" (click)="begin('project')">New project …</button>
-          <button pButton type="button" class="p-button-text" (click)="begin('drawing set')">New drawing set …</button>
+          <p-button severity="secondary" label="New project …" (onClick)="begin('project')" />
+          <p-button severity="secondary" label="New drawing set …" (onClick)="begin('drawing set')" />
         }
       </div>
     </div>
@@ -70,8 +70,8 @@ const MOST_SHOWN = 200;
         <p class="soft">Rule for its files: all conditions must be met. Without conditions, add files by hand.</p>
         <rule-clauses [clauses]="d.clauses" [names]="names()" (changed)="draft.set({ level: d.level, name: d.name, clauses: $event })" />
         <div class="actions below">
-          <button pButton type="button" [disabled]="!d.name.trim() || !whole()" (click)="save()">Save</button>
-          <button pButton type="button" class="p-button-text" (click)="draft.set(null)">Leave it</button>
+          <p-button label="Save" [disabled]="!d.name.trim() || !whole()" (onClick)="save()" />
+          <p-button severity="secondary" label="Leave it" (onClick)="draft.set(null)" />
         </div>
       </section>
     }
@@ -132,7 +132,7 @@ const MOST_SHOWN = 200;
           </p>
         }
         @if (mayEdit() && v.behindTotal) {
-          <button pButton type="button" (click)="projects.push(v.id)">Add {{ v.behindTotal | count: 'missing value' : 'missing values' }} to the tray</button>
+          <p-button [label]="'Add ' + (v.behindTotal | count: 'missing value' : 'missing values') + ' to the tray'" (onClick)="projects.push(v.id)" />
         }
       </section>
       @if (v.behindTotal) {

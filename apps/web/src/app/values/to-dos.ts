@@ -20,9 +20,9 @@ import { ToDosStore } from './to-dos.store';
       <div class="actions">
         <label><rule-check [checked]="mineOnly()" (flip)="mineOnly.set(!mineOnly())" /> only mine</label>
         @if (mayEdit() && chosen().size) {
-          <button pButton type="button" (click)="fill.emit([...chosen()])">Fill in {{ chosen().size | count: 'file' }} …</button>
-          <button pButton type="button" class="p-button-text" (click)="toDos.addNames([...chosen()])">Add missing names to the tray</button>
-          <button pButton type="button" class="p-button-text" (click)="dismiss()">Remove from the list</button>
+          <p-button [label]="'Fill in ' + (chosen().size | count: 'file') + ' …'" (onClick)="fill.emit([...chosen()])" />
+          <p-button severity="secondary" label="Add missing names to the tray" (onClick)="toDos.addNames([...chosen()])" />
+          <p-button severity="secondary" label="Remove from the list" (onClick)="dismiss()" />
         }
       </div>
     </div>

@@ -152,7 +152,7 @@ import { ValuesStore } from './values.store';
             </div>
           </div>
           <div class="tools" role="toolbar" aria-label="The grid">
-            <button pButton type="button" [disabled]="!grid.total()" (click)="fillChosen()">{{ fillText() }}</button>
+            <p-button [label]="fillText()" [disabled]="!grid.total()" (onClick)="fillChosen()" />
             @if (mayEdit()) {
               <button type="button" class="link" title="Ctrl+D" (click)="sheet()?.fillDown()">Fill down</button>
               <button type="button" class="link" title="Ctrl+Alt+D" (click)="sheet()?.fillSeries()">Fill series</button>

@@ -38,7 +38,7 @@ function editable(held: HeldValue | null, { property }: InputView): string {
             ><rule-check [checked]="!left().has(value.key)" (flip)="tick(value.key)" /> {{ value.caption }}: <span class="mono">{{ value.text }}</span></label
           >
         }
-        <button pButton type="button" [disabled]="!ticked().length" (click)="copied.emit(entries())">Fill in {{ ticked().length | count: 'value' }}</button>
+        <p-button [label]="'Fill in ' + (ticked().length | count: 'value')" [disabled]="!ticked().length" (onClick)="copied.emit(entries())" />
       }
     </section>
   `,

@@ -70,10 +70,10 @@ interface Outdated {
             </rule-select>
           }
           @if (mayEdit()) {
-            <button pButton type="button" class="p-button-text" (click)="panel.set(panel() === 'copy' ? null : 'copy')">Copy from a file …</button>
-            <button pButton type="button" class="p-button-text" (click)="panel.set(panel() === 'sets' ? null : 'sets')">Saved values …</button>
+            <p-button severity="secondary" label="Copy from a file …" (onClick)="panel.set(panel() === 'copy' ? null : 'copy')" />
+            <p-button severity="secondary" label="Saved values …" (onClick)="panel.set(panel() === 'sets' ? null : 'sets')" />
           }
-          <button pButton type="button" class="p-button-text" (click)="closed.emit()">Close</button>
+          <p-button severity="secondary" label="Close" (onClick)="closed.emit()" />
         </div>
       </header>
       @if (store.error(); as text) {
@@ -155,10 +155,12 @@ interface Outdated {
             </div>
           }
           <div class="actions">
-            <button pButton type="button" class="p-button-text" [disabled]="edits().size === 0" (click)="forget()">Discard entries</button>
-            <button pButton type="button" [disabled]="!v.values.length || v.refused > 0 || asks() || store.busy()" (click)="put()">
-              Put {{ v.values.length | count: 'value' }} in the tray
-            </button>
+            <p-button severity="secondary" label="Discard entries" [disabled]="edits().size === 0" (onClick)="forget()" />
+            <p-button
+              [label]="'Put ' + (v.values.length | count: 'value') + ' in the tray'"
+              [disabled]="!v.values.length || v.refused > 0 || asks() || store.busy()"
+              (onClick)="put()"
+            />
           </div>
         </footer>
       }

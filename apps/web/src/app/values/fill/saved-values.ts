@@ -31,7 +31,7 @@ import { FillStore } from './fill.store';
         <div class="keep">
           <input pInputText aria-label="Name for the saved values" placeholder="name" [ngModel]="name()" (ngModelChange)="name.set($event)" />
           <label><rule-check [checked]="shared()" (flip)="shared.set($event)" /> for everyone</label>
-          <button pButton type="button" [disabled]="!name().trim()" (click)="save()">Save {{ savable().length | count: 'entered value' }}</button>
+          <p-button [label]="'Save ' + (savable().length | count: 'entered value')" [disabled]="!name().trim()" (onClick)="save()" />
         </div>
       }
     </section>
