@@ -3,11 +3,13 @@ import { chmodSync, chownSync, linkSync, mkdirSync, readFileSync, readdirSync, r
 import { join } from 'node:path';
 import { afterEach, beforeEach, describe, expect, it } from '@jest/globals';
 import { ApplyReport, ChangeSetRow, Problem, ProposedAnswer, Tray } from '@rule/contract';
+import { Line } from '@rule/core/changes';
 import { step } from '@rule/core/files/step';
 import { dxf } from '@rule/core/files/dxf';
 import { STEPS } from '../src/changes/apply';
 import { DiskStore } from '../src/platform/store';
 import { storeFolder } from '../src/services';
+import { User } from '../src/users/user';
 import { DEMO_LIBRARY, Options, Person, Rule, startRule } from './harness';
 import { until } from './until';
 
@@ -256,6 +258,41 @@ describe('refusals', () => {
       state: 'put back',
       failures: [{ path: 'DR-15/parts/drum.step', message: 'The file is released in the vault.' }],
     });
+  });
+});
+
+describe('permission', () => {
+  const closeToEditors = (name: string) => rule.amend(name, { mayChange: { role: 'administrator', states: [], closedClasses: [] } });
+  it('is judged again when lines are applied: what was closed meanwhile is not written, and stays in the tray with the reason', async () => {
+    await propose(okafor, ['drum.step', 'Finish', 'polished'], ['face-plate.step', 'Description', 'Face plate, front']);
+    await closeToEditors('Finish');
+    const before = rule.bytes('parts/drum.step');
+    const closed = 'Finish: can be changed only by administrators.';
+    expect(await apply(okafor)).toMatchObject({ state: 'put back', failures: [{ path: 'DR-15/parts/drum.step', message: closed }] });
+    expect((await tray(okafor)).filter((line) => !line.follows).map(({ name, message }) => [name, message])).toEqual([
+      ['Finish', closed],
+      ['Description', null],
+    ]);
+    expect(await apply(okafor, 'file by file')).toMatchObject({ state: 'partly applied' });
+    expect([inFile('face-plate.step', 'Description'), rule.bytes('parts/drum.step').equals(before)]).toEqual(['Face plate, front', true]);
+    expect((await tray(okafor)).map(({ name }) => name)).toContain('Finish');
+  });
+  it('is not needed for what the schema asks for, also after a person changed it and undid that', async () => {
+    const [file, property] = [await rule.file('parts/drum.step'), await rule.property('Finish')];
+    const editor = (await rule.db.one<User>(`SELECT id, name, display_name AS "displayName", role FROM users WHERE name = 'okafor'`))!;
+    const line: Line = {
+      address: { file, holder: '', place: 'property', name: 'Finish' },
+      base: { text: 'brushed', form: 'text' },
+      proposed: { text: 'polished', form: 'text' },
+      reason: 'by rule',
+      follows: false,
+    };
+    await rule.services.trays.add(editor, [line], 'by rule');
+    await okafor.post('/tray', { values: [{ file, property, text: 'bead blasted' }] }).expect(200);
+    await okafor.post('/tray/undo', { again: false }).expect(200);
+    await closeToEditors('Finish');
+    expect(await apply(okafor)).toMatchObject({ state: 'applied' });
+    expect(inFile('parts/drum.step', 'Finish')).toBe('polished');
   });
 });
 

@@ -1,7 +1,7 @@
 import { stat } from 'node:fs/promises';
 import { basename, dirname, join } from 'node:path';
 import { ApplyMode, ApplyReport, ChangeSetRow, HistoryQuery, LineRow } from '@rule/contract';
-import { Line, invertLines } from '@rule/core/changes';
+import { Line, addressKey, invertLines } from '@rule/core/changes';
 import { CarriedBlock } from '@rule/core/files';
 import { compileStandIns } from '@rule/core/values';
 import { Locks } from './locks';
@@ -18,7 +18,7 @@ import { WorkPool } from '../platform/pool';
 import { Prepared, PreparedLine } from './prepare.thread';
 import { User } from '../users/user';
 import { noteStaged, plan, versionsOf } from './journal';
-import { asAccepted, insertLines, linesOf, toLine } from './lines';
+import { asAccepted, insertLines, linesOf, toLine, typedLines } from './lines';
 import { heldOpen } from './open-files';
 import { Failure, Recorder, Written, besideConflicts } from './record';
 import { BESIDE, Recovered, Recovery } from './recover';
@@ -127,8 +127,34 @@ export class Applying {
       const set = await this.db.transaction((sql) => this.trays.pendingSet(sql, user));
       const lines = (await linesOf(this.db, set)).filter((line) => line.accepted);
       if (lines.length === 0) throw trayEmpty();
-      return this.apply(held, user, mode, title || lines.find((line) => !line.follows)?.reason || 'change', lines, null, null, context);
+      return this.apply(
+        held,
+        user,
+        mode,
+        title || lines.find((line) => !line.follows)?.reason || 'change',
+        lines,
+        null,
+        null,
+        await this.closed(user, set),
+        context,
+      );
     });
+  }
+
+  /**
+   * Lines of a set that the user may not write any more: what was allowed when a line was made is judged again by the schema in force.
+   * @returns reasons by the number of the line
+   */
+  private async closed(user: User, set: number): Promise<ReadonlyMap<number, string>> {
+    const lines = await typedLines(this.db, set);
+    if (lines.length === 0) return new Map();
+    const refusals = await this.trays.refusals(user, lines.map(toLine));
+    return new Map(
+      lines.flatMap((line) => {
+        const refusal = refusals.get(addressKey(toLine(line).address));
+        return refusal ? [[line.id, refusal.reason] as const] : [];
+      }),
+    );
   }
 
   /** @throws AppError if the user's tray has no accepted line */
@@ -151,7 +177,7 @@ export class Applying {
         await insertLines(sql, row!.id, lines.map(asAccepted));
         return { id: row!.id, lines: await linesOf(sql, row!.id) };
       });
-      return this.apply(held, user, 'whole', title, set.lines, set.id, revertOf, context);
+      return this.apply(held, user, 'whole', title, set.lines, set.id, revertOf, new Map(), context);
     });
   }
 
@@ -161,7 +187,7 @@ export class Applying {
     await this.locks.refresh();
     return this.underLock(async (held) => {
       await this.db.run('UPDATE change_sets SET mode = $2 WHERE id = $1', [set, mode]);
-      return this.apply(held, user, mode, title, await linesOf(this.db, set), set, null, context);
+      return this.apply(held, user, mode, title, await linesOf(this.db, set), set, null, await this.closed(user, set), context);
     });
   }
 
@@ -230,9 +256,10 @@ export class Applying {
     lines: readonly LineRow[],
     ownSet: number | null,
     revertOf: number | null,
+    closed: ReadonlyMap<number, string>,
     context: JobContext,
   ): Promise<ApplyReport> {
-    const { ready, failures, waiting } = await this.prepare(lines, revertOf, context);
+    const { ready, failures, waiting } = await this.prepare(lines, revertOf, closed, context);
     let goesOn: boolean;
     try {
       // The last point where aborting leaves no trace.
@@ -286,6 +313,7 @@ export class Applying {
   private async prepare(
     lines: readonly LineRow[],
     revertOf: number | null,
+    closed: ReadonlyMap<number, string>,
     context: JobContext,
   ): Promise<{ ready: ReadyFile[]; failures: FileFailure[]; waiting: Waiting[] }> {
     const byFile = groupByFile(lines);
@@ -310,9 +338,15 @@ export class Applying {
         const fail = (message: string, conflicts: readonly number[] = [], current: Prepared | null = null) =>
           failures.push({ file: target, lines: fileLines, message, conflicts, current });
         const lock = target.lock ?? open.get(target.full) ?? null;
+        const shut = fileLines.filter((line) => closed.has(line.id));
         if (target.removed) fail('It is no longer in the library.');
         else if (lock !== null) fail(`The file ${lock}.`);
         else if (unfinished.has(id)) fail(`The file belongs to change set ${unfinished.get(id)}, which was interrupted and is not finished yet.`);
+        else if (shut.length)
+          fail(
+            closed.get(shut[0]!.id)!,
+            shut.map((line) => line.id),
+          );
         else if (isBeside(target)) {
           const conflicts = fileLines.filter((line) => clashing.has(line.id)).map((line) => line.id);
           if (conflicts.length) fail('Someone else changed the value.', conflicts);

@@ -8,6 +8,8 @@ export interface Refusal {
   readonly line: Line;
   readonly file: string;
   readonly message: string;
+  /** The same without the file. */
+  readonly reason: string;
 }
 
 /**
@@ -41,7 +43,7 @@ export function refusalsOf(
     const file = files.get(id);
     if (!file) continue;
     const refuse = (what: string, message: string) =>
-      refusals.set(addressKey(line.address), { line, file: file.path, message: `${file.path}, ${what}: ${message}.` });
+      refusals.set(addressKey(line.address), { line, file: file.path, message: `${file.path}, ${what}: ${message}.`, reason: `${what}: ${message}.` });
     // A field may be the home of one property and only read by others; one that allows the change is enough.
     const home = place === 'cell' ? ledBy(bindingOf(schema.bindings, familyOf(blocks.get(`${id}/${line.address.holder}`) ?? ''), name)) : null;
     const held = place === 'cell' ? active.filter((property) => property.id === home) : bySlot.get(`${file.kind}/${place}/${name}`);

@@ -40,7 +40,7 @@ export interface Follows {
   following(sql: Sql, lines: readonly Line[]): Promise<Line[]>;
 }
 
-const pending = (row: StoredLine): PendingLine => ({ line: toLine(row), accepted: row.accepted });
+const pending = (row: StoredLine): PendingLine => ({ line: toLine(row), accepted: row.accepted, byRule: row.byRule });
 const addressOf = (row: StoredLine): string => addressKey(toLine(row).address);
 
 interface Target extends TargetState {
@@ -69,6 +69,9 @@ const KEEP_STEP = `gone AS (DELETE FROM tray_steps WHERE change_set_id = $1 AND 
     (SELECT id FROM tray_steps WHERE change_set_id = $1 AND NOT undone ORDER BY id DESC LIMIT ${MOST_STEPS - 1}))),
   step AS (INSERT INTO tray_steps (change_set_id, reason, before, after) VALUES ($1, $3, $4::jsonb, $5::jsonb))`;
 
+/** A line as a step keeps it. */
+type StepLine = Line & Pick<PendingLine, 'byRule'>;
+
 /**
  * Merges lines into those of a pending set.
  * @returns the set's own lines at their addresses before and after, the others, and the stored ones that make way
@@ -76,14 +79,19 @@ const KEEP_STEP = `gone AS (DELETE FROM tray_steps WHERE change_set_id = $1 AND 
 function stacked(
   stored: readonly StoredLine[],
   lines: readonly Line[],
-): { readonly before: readonly Line[]; readonly after: readonly Line[]; readonly others: readonly PendingLine[]; readonly gone: readonly number[] } {
+): { readonly before: readonly StepLine[]; readonly after: readonly Line[]; readonly others: readonly PendingLine[]; readonly gone: readonly number[] } {
   const touched = new Set(lines.map((line) => addressKey(line.address)));
   const [kept, others] = [stored.filter((row) => touched.has(addressOf(row))), stored.filter((row) => !touched.has(addressOf(row)))];
   const after = stackLines(
     kept.map((line) => ({ ...toLine(line), follows: false })),
     lines,
   );
-  return { before: kept.filter((line) => !line.follows).map(toLine), after, others: others.map(pending), gone: kept.map((line) => line.id) };
+  return {
+    before: kept.filter((line) => !line.follows).map((row) => ({ ...toLine(row), byRule: row.byRule })),
+    after,
+    others: others.map(pending),
+    gone: kept.map((line) => line.id),
+  };
 }
 
 /** Every user's pending lines. */
@@ -251,17 +259,19 @@ export class Trays {
   }
 
   /**
-   * Adds lines to the pending ones and recomputes what follows. Forbidden lines are refused; `byRule` marks lines required by the schema.
+   * Adds lines to the pending ones and recomputes what follows. Lines that a person may not write are refused.
+   * @param permission `given` when the caller has judged it; `by rule` for lines that the schema requires, which need none
    */
-  async add(user: User, lines: readonly Line[], byRule = false): Promise<void> {
-    if (!byRule) refuse(await this.refusals(user, lines));
+  async add(user: User, lines: readonly Line[], permission: 'judge' | 'given' | 'by rule' = 'judge'): Promise<void> {
+    const byRule = permission === 'by rule';
+    if (permission === 'judge') refuse(await this.refusals(user, lines));
     await this.db.transaction(async (sql) => {
       const set = await this.pendingSet(sql, user);
       const stored = await storedLines(sql, set);
       const { after, others, gone } = stacked(stored, lines);
       const following = await this.followingOf(sql, [...others, ...after.map(asAccepted)]);
       await deleteLines(sql, [...gone, ...followingIn(stored)]);
-      await insertLines(sql, set, [...after.map(asAccepted), ...following]);
+      await insertLines(sql, set, [...after.map((line) => ({ line, accepted: true, byRule })), ...following]);
     });
   }
 
@@ -313,7 +323,7 @@ export class Trays {
   async undo(user: User, again: boolean): Promise<void> {
     await this.db.transaction(async (sql) => {
       const set = await this.pendingSet(sql, user);
-      const step = await sql.one<{ id: number; before: Line[]; after: Line[] }>(
+      const step = await sql.one<{ id: number; before: StepLine[]; after: StepLine[] }>(
         `SELECT id, before, after FROM tray_steps WHERE change_set_id = $1 AND undone = $2 ORDER BY id ${again ? 'ASC' : 'DESC'} LIMIT 1`,
         [set, again],
       );
@@ -333,7 +343,11 @@ export class Trays {
         sql,
         (await this.linesAt(sql, set, mine)).map((line) => line.id),
       );
-      await insertLines(sql, set, to.filter((line) => addresses.has(key(line))).map(asAccepted));
+      await insertLines(
+        sql,
+        set,
+        to.filter((line) => addresses.has(key(line))).map(({ byRule = false, ...line }) => ({ line, accepted: true, byRule })),
+      );
       await sql.run('UPDATE tray_steps SET undone = $2 WHERE id = $1', [step.id, !again]);
       await this.follow(sql, set);
     });

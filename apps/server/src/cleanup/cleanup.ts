@@ -146,7 +146,7 @@ export class CleanUps {
     const holders = new Set([...refusals.values()].map(({ line: { address } }) => clashKey(address.file, address.holder)));
     const free = wanted.filter(({ address }) => !holders.has(clashKey(address.file, address.holder)));
     if (free.length === 0) throw invalid('computed', [...refusals.values()][0]!.message);
-    await this.trays.add(user, free);
+    await this.trays.add(user, free, 'given');
     return { lines: free.length };
   }
 

@@ -98,7 +98,7 @@ export class ForeignMappings {
     const refusals = await this.trays.refusals(user, lines);
     const free = lines.filter((line) => !refusals.has(addressKey(line.address)));
     if (free.length === 0) throw invalid('computed', [...refusals.values()][0]!.message);
-    await this.trays.add(user, free);
+    await this.trays.add(user, free, 'given');
     return { lines: free.length };
   }
 

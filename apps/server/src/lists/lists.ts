@@ -218,7 +218,7 @@ export class ChoiceLists {
         reason: `${held.text} is retired from ${name}`,
         follows: false,
       })),
-      true,
+      'by rule',
     );
     return { lines: found.length };
   }

@@ -191,7 +191,7 @@ export class NumberSeries {
       }
       return made;
     });
-    if (lines.length) await this.trays.add(user, lines, true);
+    if (lines.length) await this.trays.add(user, lines, 'by rule');
     return { lines: lines.length, skipped };
   }
 

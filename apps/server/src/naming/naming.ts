@@ -193,7 +193,7 @@ export class FileNaming {
     }));
     const follow = await this.following(new Map(good.map((entry) => [entry.row.id, entry.wanted!])));
     await this.settle(good.map((entry) => entry.row.id));
-    await this.trays.add(user, [...lines, ...follow], true);
+    await this.trays.add(user, [...lines, ...follow], 'by rule');
     return { lines: lines.length + follow.length, barred: planned.length - good.length };
   }
 
@@ -308,7 +308,7 @@ export class FileNaming {
       });
       lines = await this.following(new Map(copies.map(({ from, to }) => [from, to.name])));
       await this.replaceInAssemblies(copies.map(({ from, to }) => ({ from, to: to.id })));
-      if (lines.length) await this.trays.add(user, lines, true);
+      if (lines.length) await this.trays.add(user, lines, 'by rule');
     }
     return { copied: copied.map(({ entry, path }) => ({ from: entry.row.path, to: path })), lines: lines.length };
   }

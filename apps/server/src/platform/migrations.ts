@@ -1088,6 +1088,12 @@ ALTER TABLE placed_blocks ADD COLUMN outlines jsonb;
 ALTER TABLE sheets ADD COLUMN outlines jsonb;
 `,
   },
+  {
+    name: '0026-lines-by-rule',
+    up: `
+ALTER TABLE change_lines ADD COLUMN by_rule boolean NOT NULL DEFAULT false;
+`,
+  },
 ];
 
 /** Storage for Umzug; migrations record themselves. */

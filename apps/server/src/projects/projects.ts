@@ -224,7 +224,7 @@ export class Projects {
         'nothing-to-do',
         lines.length ? 'All files that lack the values are locked. They stay on the list until they can be written.' : 'Every file already has these values.',
       );
-    await this.trays.add(user, free, true);
+    await this.trays.add(user, free, 'by rule');
     return { lines: free.length, barred: lines.length - free.length };
   }
 

@@ -105,7 +105,7 @@ export class Rollout {
     if (lines.length === 0)
       throw refused('nothing-to-do', open ? `Nothing can be repaired automatically: ${open} values need a decision.` : 'No writable file needs this.');
     if (lines.length > MOST_LINES) throw refused('too-many', `This would change ${lines.length} values at once (up to ${MOST_LINES}).`);
-    await this.trays.add(user, lines, true);
+    await this.trays.add(user, lines, 'by rule');
     return { lines: lines.length, open };
   }
 

@@ -144,7 +144,7 @@ export class Tries {
     if (lines.length === 0)
       throw invalid('nothing-to-repair', `Nothing can be repaired automatically: ${count(open, 'value needs', 'values need')} a decision.`);
     if (lines.length > MOST_LINES) throw refused('too-many', `This would change ${lines.length} values at once (up to ${MOST_LINES}).`);
-    await this.trays.add(user, lines, true);
+    await this.trays.add(user, lines, 'by rule');
     return { lines: lines.length, open, left };
   }
 }

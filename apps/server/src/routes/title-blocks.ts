@@ -31,7 +31,7 @@ export function titleBlockHandlers(s: Services): Handlers<NamesIn<'Title blocks'
           'nothing-to-do',
           left.length ? `All affected drawings are locked: ${left[0]!.path}. ${left[0]!.reason}` : 'No cell of these drawings needs this.',
         );
-      await s.trays.add(user, lines, true);
+      await s.trays.add(user, lines, 'by rule');
       return { tray: await s.trays.view(user), cells: lines.length, left };
     },
     'POST /title-blocks/cells/plan': ({ body }) => s.blockCells.plan(body),

@@ -301,7 +301,7 @@ export class StartFiles {
       })),
     );
     if (lines.length === 0) throw refused('nothing-to-do', 'None of these files lacks a name that can be added now.');
-    await this.trays.add(user, lines, true);
+    await this.trays.add(user, lines, 'by rule');
     return { lines: lines.length };
   }
 }

@@ -54,7 +54,7 @@ export class Renewal {
       throw refused('nothing-to-do', why.length ? `Nothing to bring up to date: ${why.join(', ')}.` : 'All computed values are up to date.');
     }
     if (lines.length > MOST_LINES) throw refused('too-many', `This would change ${lines.length} values at once (up to ${MOST_LINES}).`);
-    await this.trays.add(user, lines, true);
+    await this.trays.add(user, lines, 'by rule');
     return { lines: lines.length, barred, blanks };
   }
 }
