@@ -1,4 +1,5 @@
 export * from './matrix';
+export * from './sheet-picture';
 export * from './picture';
 export { bentLine, circleArc, ellipseArc, splinePoints, type SplineCurve } from './curves';
 export { hatchLines, MOST_HATCH_LINES, type HatchLine } from './hatch';

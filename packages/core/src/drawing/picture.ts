@@ -15,69 +15,14 @@ import {
   stylesOf,
   viewportOf,
 } from '../files/dxf';
-import { Box, TextStyle } from '../lettering';
+import { Box } from '../lettering';
 import { bentLine, circleArc, curveThrough, ellipseArc, splinePoints, wholeCircle } from './curves';
-import { HatchLine, hatchLines } from './hatch';
-import { FLIPPED, IDENTITY, Matrix, apply, growth, radians, shift, stretch, times, turn } from './matrix';
-import { SetLine, TextSettings, setLine, setParagraph } from './texts';
-
-/** Polylines with one pen: vertices (x, y) in sequence, and the start of each line. */
-export interface PenLines {
-  /** Width in millimetres. */
-  readonly weight: number;
-  /** Dashes and gaps in drawing units; empty for solid. */
-  readonly dashes: readonly number[];
-  readonly points: Float32Array;
-  /** Index of each line's first vertex. */
-  readonly starts: Uint32Array;
-}
-
-/** Filled areas with one or more outlines (even-odd). */
-export interface Fill {
-  readonly tone: 'ink' | 'light' | 'paper';
-  readonly points: Float32Array;
-  readonly starts: Uint32Array;
-}
-
-/** A line of text. */
-export interface PictureText extends SetLine {
-  readonly style: TextStyle;
-  /** Its attribute, if it is one: holder key and tag. */
-  readonly cell: { readonly handle: string; readonly tag: string } | null;
-  /** Handle of the text; `''` if none or inside a block. */
-  readonly handle: string;
-}
-
-/** Items drawn together. Coordinates are relative to the picture's origin. */
-export interface Layer {
-  readonly lines: readonly PenLines[];
-  readonly fills: readonly Fill[];
-  readonly texts: readonly PictureText[];
-}
-
-/** A viewport: transformation of model coordinates, and clipping rectangle. */
-export interface View {
-  readonly matrix: Matrix;
-  readonly clip: Box;
-}
-
-/** A sheet ready to draw. */
-export interface SheetPicture {
-  /** Origin of all coordinates, as drawings may be far from zero. */
-  readonly origin: Point;
-  /** Contents relative to the origin. */
-  readonly extent: Box;
-  /** Millimetres per drawing unit on paper, for line widths. */
-  readonly millimetres: number;
-  readonly sheet: Layer;
-  /** The model, if there are viewports, with its own origin. */
-  readonly model: Layer | null;
-  readonly views: readonly View[];
-  /** Items not drawn, counted by type. */
-  readonly left: Readonly<Record<string, number>>;
-  /** Whether the picture is incomplete. */
-  readonly cut: boolean;
-}
+import { hatchLines } from './hatch';
+import { hatchParts } from './hatch-parts';
+import { FLIPPED, IDENTITY, Matrix, growth, radians, shift, stretch, times, turn } from './matrix';
+import { Sink } from './sink';
+import { SheetPicture, PictureText } from './sheet-picture';
+import { TextSettings, setLine, setParagraph } from './texts';
 
 /** Limits of a picture: vertices, objects and nesting depth. */
 const MOST_POINTS = 3_000_000;
@@ -93,108 +38,6 @@ const ARROW: readonly Point[] = [
   { x: -1, y: 1 / 6 },
   { x: -1, y: -1 / 6 },
 ];
-
-/** A growing list of coordinates. */
-class Floats {
-  private values = new Float32Array(256);
-  length = 0;
-
-  push(x: number, y: number): void {
-    if (this.length + 2 > this.values.length) {
-      const more = new Float32Array(this.values.length * 2);
-      more.set(this.values);
-      this.values = more;
-    }
-    this.values[this.length++] = x;
-    this.values[this.length++] = y;
-  }
-
-  get all(): Float32Array {
-    return this.values.slice(0, this.length);
-  }
-}
-
-class Sink {
-  private readonly pens = new Map<string, { weight: number; dashes: readonly number[]; points: Floats; starts: number[] }>();
-  private readonly fills: { tone: Fill['tone']; points: Floats; starts: number[] }[] = [];
-  readonly texts: PictureText[] = [];
-  private readonly box = { minX: Infinity, minY: Infinity, maxX: -Infinity, maxY: -Infinity };
-  count = 0;
-
-  constructor(readonly origin: Point) {}
-
-  private grow(x: number, y: number): void {
-    const { box } = this;
-    if (x < box.minX) box.minX = x;
-    if (x > box.maxX) box.maxX = x;
-    if (y < box.minY) box.minY = y;
-    if (y > box.maxY) box.maxY = y;
-  }
-
-  private put(points: Floats, m: Matrix, line: readonly Point[]): void {
-    for (const p of line) {
-      const x = m[0] * p.x + m[2] * p.y + m[4] - this.origin.x;
-      const y = m[1] * p.x + m[3] * p.y + m[5] - this.origin.y;
-      points.push(x, y);
-      this.grow(x, y);
-    }
-    this.count += line.length;
-  }
-
-  line(m: Matrix, line: readonly Point[], weight: number, dashes: readonly number[]): void {
-    if (line.length < 2 || !line.every((p) => Number.isFinite(p.x) && Number.isFinite(p.y))) return;
-    const key = `${weight}/${dashes.join(' ')}`;
-    let pen = this.pens.get(key);
-    if (!pen) this.pens.set(key, (pen = { weight, dashes, points: new Floats(), starts: [] }));
-    pen.starts.push(pen.points.length / 2);
-    this.put(pen.points, m, line);
-  }
-
-  fill(m: Matrix, outlines: readonly (readonly Point[])[], tone: Fill['tone']): void {
-    const fill = { tone, points: new Floats(), starts: [] as number[] };
-    for (const outline of outlines) {
-      if (outline.length < 3 || !outline.every((p) => Number.isFinite(p.x) && Number.isFinite(p.y))) continue;
-      fill.starts.push(fill.points.length / 2);
-      this.put(fill.points, m, outline);
-    }
-    if (fill.starts.length) this.fills.push(fill);
-  }
-
-  text(m: Matrix, set: SetLine, style: TextStyle, cell: PictureText['cell'], handle: string): void {
-    const whole = times(m, set.matrix);
-    const matrix: Matrix = [whole[0], whole[1], whole[2], whole[3], whole[4] - this.origin.x, whole[5] - this.origin.y];
-    if (!matrix.every(Number.isFinite)) return;
-    this.texts.push({ text: set.text, length: set.length, anchor: set.anchor, matrix, style, cell, handle });
-    this.count += 4;
-    for (const corner of [
-      { x: 0, y: 0 },
-      { x: set.length, y: 0 },
-      { x: 0, y: 1 },
-      { x: set.length, y: 1 },
-    ]) {
-      const { x, y } = apply(matrix, corner);
-      this.grow(x, y);
-    }
-  }
-
-  frame(box: Box): void {
-    this.grow(box.x - this.origin.x, box.y - this.origin.y);
-    this.grow(box.x + box.width - this.origin.x, box.y + box.height - this.origin.y);
-  }
-
-  get extent(): Box | null {
-    const { minX, minY, maxX, maxY } = this.box;
-    return minX <= maxX ? { x: minX, y: minY, width: maxX - minX || 1, height: maxY - minY || 1 } : null;
-  }
-
-  get layer(): Layer {
-    return {
-      lines: [...this.pens.values()].map((pen) => ({ ...pen, points: pen.points.all, starts: Uint32Array.from(pen.starts) })),
-      fills: this.fills.map((fill) => ({ ...fill, points: fill.points.all, starts: Uint32Array.from(fill.starts) })),
-      texts: this.texts,
-    };
-  }
-}
 
 /** Inherited appearance (by block or layer). */
 interface Look {
@@ -664,92 +507,12 @@ class Drawer extends DxfGroups {
   }
 
   private hatch(entity: Entity, m: Matrix, sink: Sink, look: Look): void {
-    const { outlines, families, solid } = this.hatchParts(entity);
+    const { outlines, families, solid } = hatchParts(this, entity);
     if (outlines.length === 0) return;
     if (solid) return sink.fill(m, outlines, 'ink');
     const lines = hatchLines(outlines, families);
     if (lines === null) return sink.fill(m, outlines, 'light');
     for (const line of lines) sink.line(m, line, look.weight, []);
-  }
-
-  /** Outlines and pattern of a HATCH, parsed sequentially. */
-  private hatchParts(entity: Entity): { outlines: Point[][]; families: HatchLine[]; solid: boolean } {
-    const { codes } = this.index;
-    let k = this.find(entity, 91);
-    const solid = this.number(entity, 70, 0) === 1;
-    if (k < 0) return { outlines: [], families: [], solid };
-    const value = () => Number(this.raw(k));
-    /** Advances to the next group with a code and returns its value. */
-    const next = (code: number, otherwise = 0): number => {
-      let at = k + 1;
-      while (at < entity.to && codes[at] !== code) at++;
-      if (at >= entity.to) return otherwise;
-      k = at;
-      return value();
-    };
-    const nextPoint = (code: number): Point => ({ x: next(code), y: next(code + 10) });
-    const outlines: Point[][] = [];
-    const count = Math.min(value(), 10_000);
-    for (let path = 0; path < count && k < entity.to; path++) {
-      const flags = next(92);
-      if (flags & 2) {
-        const bent = next(72) === 1;
-        const closed = next(73, 1) === 1;
-        const corners = Array.from({ length: Math.min(next(93), 100_000) }, () => {
-          const p = nextPoint(10);
-          // A bulge of zero may be omitted.
-          return { ...p, bulge: bent && codes[k + 1] === 42 ? next(42) : 0 };
-        });
-        outlines.push(bentLine(corners, closed));
-        continue;
-      }
-      const line: Point[] = [];
-      const edges = Math.min(next(93), 100_000);
-      for (let i = 0; i < edges && k < entity.to; i++) {
-        switch (next(72)) {
-          case 1:
-            line.push(nextPoint(10), nextPoint(11));
-            break;
-          case 2: {
-            const [centre, radius, from, to, ccw] = [nextPoint(10), next(40), next(50), next(51), next(73, 1)];
-            const side = ccw === 0 ? -1 : 1;
-            const end = to <= from ? to + 360 : to;
-            line.push(...ellipseArc(centre, { x: radius, y: 0 }, { x: 0, y: radius * side }, radians(from), radians(end)));
-            break;
-          }
-          case 3: {
-            const [centre, major, ratio, from, to, ccw] = [nextPoint(10), nextPoint(11), next(40), next(50), next(51), next(73, 1)];
-            const side = ccw === 0 ? -ratio : ratio;
-            const end = to <= from ? to + 360 : to;
-            line.push(...ellipseArc(centre, major, { x: -major.y * side, y: major.x * side }, radians(from), radians(end)));
-            break;
-          }
-          case 4: {
-            const degree = next(94);
-            const rational = next(73) === 1;
-            next(74);
-            const [nKnots, nControls] = [Math.min(next(95), 100_000), Math.min(next(96), 100_000)];
-            const knots = Array.from({ length: nKnots }, () => next(40));
-            const weights: number[] = [];
-            const controls = Array.from({ length: nControls }, () => {
-              const p = nextPoint(10);
-              if (rational) weights.push(next(42, 1));
-              return p;
-            });
-            line.push(...splinePoints({ degree, knots, controls, weights }));
-            break;
-          }
-        }
-      }
-      outlines.push(line);
-    }
-    const families: HatchLine[] = [];
-    const lines = solid ? 0 : Math.min(next(78), 100);
-    for (let i = 0; i < lines && k < entity.to; i++) {
-      const [angle, x, y, ox, oy, dashes] = [next(53), next(43), next(44), next(45), next(46), Math.min(next(79), 100)];
-      families.push({ angle: radians(angle), base: { x, y }, offset: { x: ox, y: oy }, dashes: Array.from({ length: dashes }, () => next(49)) });
-    }
-    return { outlines, families, solid };
   }
 }
 

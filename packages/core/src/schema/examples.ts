@@ -1,6 +1,6 @@
 import { FeelValue, Outcome, compileRule, contextOf } from '../rules';
 import { parseText, showValue } from '../values';
-import { ruledValue } from './judge';
+import { ruledValue } from './same-value';
 import { Property, PropertyDraft, RuleExample, ruleNameOf } from './property';
 import { feelValue, ruleScope } from './scope';
 

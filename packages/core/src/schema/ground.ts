@@ -1,5 +1,5 @@
 import { StandIns } from '../values';
-import { JudgeGround } from './judge';
+import { JudgeGround } from './facts';
 import { ChoiceListDraft, choiceColumn, choicesFor, currentChoices } from './lists';
 import { Schema } from './schema';
 

@@ -1,6 +1,6 @@
 import { HeldValue, StandIns, holdValue, parseText } from '../values';
 import { checkProposed } from './constraints';
-import { Judged } from './judge';
+import { Judged } from './facts';
 import { sameWording } from './names';
 
 /**

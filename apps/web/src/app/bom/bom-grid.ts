@@ -1,4 +1,3 @@
-import { CdkDrag, CdkDragDrop, CdkDropList } from '@angular/cdk/drag-drop';
 import { CdkVirtualScrollViewport, ScrollingModule } from '@angular/cdk/scrolling';
 import {
   ChangeDetectionStrategy,
@@ -17,19 +16,10 @@ import {
   viewChild,
 } from '@angular/core';
 import { BomTable, BomTableRow, BomValue } from '@rule/contract';
-import { BOM_FACTS, BomColumn, BomContent, BomFact, columnAt, factColumn, propertyColumn, sameColumn } from '@rule/core/bom';
+import { BomColumn, BomContent, columnAt } from '@rule/core/bom';
 import { Property } from '@rule/core/schema';
-import { MenuItem } from 'primeng/api';
-import { AutoComplete } from 'primeng/autocomplete';
-import { Menu } from 'primeng/menu';
-import { FormsModule } from '@angular/forms';
-import { BomLine, keyOf, linesOf, moved, totalText, widthOf } from './bom-lines';
-
-/** A column that can be added. */
-interface Addable {
-  readonly caption: string;
-  readonly column: BomColumn;
-}
+import { BomHeader } from './bom-header';
+import { BomLine, isNumeric, keyOf, linesOf, totalText, widthOf } from './bom-lines';
 
 const ROW = 32;
 const PICTURE_ROW = 62;
@@ -41,7 +31,7 @@ const SHORT = 4;
 @Component({
   selector: 'rule-bom-grid',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [AutoComplete, CdkDrag, CdkDropList, FormsModule, Menu, ScrollingModule],
+  imports: [BomHeader, ScrollingModule],
   template: `
     <div
       class="card list"
@@ -52,67 +42,18 @@ const SHORT = 4;
       [style.--line]="height() - 1 + 'px'"
     >
       <div class="sheet" [style.min-width.px]="total()">
-        <div
-          class="row header"
-          role="row"
-          cdkDropList
-          cdkDropListOrientation="horizontal"
-          [cdkDropListDisabled]="!arrangeable()"
-          (cdkDropListDropped)="dropped($event)"
-        >
-          @for (column of content().columns; track key(column.of); let i = $index) {
-            <span role="columnheader" cdkDrag class="column" [class.num]="isNumber(column)" [attr.aria-sort]="sorted(column)">
-              @if (renaming() === i) {
-                <input
-                  class="heading"
-                  [attr.aria-label]="'Heading of ' + table().headers[i]"
-                  [placeholder]="table().headers[i] ?? ''"
-                  [value]="column.header"
-                  (keydown.enter)="rename(i, $any($event.target).value)"
-                  (keydown.escape)="renaming.set(null)"
-                  (blur)="rename(i, $any($event.target).value)"
-                />
-              } @else {
-                <button
-                  type="button"
-                  class="plain"
-                  [attr.data-column]="i"
-                  [attr.aria-haspopup]="arrangeable() ? 'menu' : null"
-                  [title]="arrangeable() ? 'Column menu. Alt+arrow moves, Shift+arrow changes the width.' : ''"
-                  (click)="openMenu($event, i)"
-                  (keydown)="headKey($event, i)"
-                >
-                  {{ table().headers[i] }}{{ arrow(column) }}{{ column.sum ? ' Σ' : '' }}
-                </button>
-              }
-              @if (arrangeable()) {
-                <span class="edge" aria-hidden="true" (pointerdown)="stretch($event, i)"></span>
-              }
-            </span>
-          }
-          @if (arrangeable()) {
-            <span role="columnheader" class="adder">
-              @if (adding() !== null) {
-                <p-autocomplete
-                  appendTo="body"
-                  [suggestions]="suggestions()"
-                  optionLabel="caption"
-                  [autoHighlight]="true"
-                  [completeOnFocus]="true"
-                  [minLength]="0"
-                  ariaLabel="Column to add"
-                  placeholder="Property or fact"
-                  [(ngModel)]="wanted"
-                  (completeMethod)="asked.set($event.query)"
-                  (onSelect)="add($event.value)"
-                  (keydown.escape)="adding.set(null)"
-                />
-              } @else {
-                <button type="button" class="link" (click)="startAdding(content().columns.length)">Add column</button>
-              }
-            </span>
-          }
-        </div>
+        <rule-bom-header
+          [headers]="table().headers"
+          [content]="content()"
+          [properties]="properties()"
+          [widths]="widths()"
+          [arrangeable]="arrangeable()"
+          [editable]="editable()"
+          (arranged)="arranged.emit($event)"
+          (stretched)="stretch($event)"
+          (valuesRemoved)="valuesRemoved.emit($event)"
+          (columnRemoved)="columnRemoved.emit($event)"
+        />
         <cdk-virtual-scroll-viewport [itemSize]="height()" role="rowgroup" [style.height]="'min(62vh, ' + (height() * lines().length + 2) + 'px)'">
           <ng-container *cdkVirtualFor="let line of lines(); trackBy: byKey; templateCacheSize: 60; let n = index">
             @switch (line.kind) {
@@ -221,7 +162,6 @@ const SHORT = 4;
         </cdk-virtual-scroll-viewport>
       </div>
     </div>
-    <p-menu #menu appendTo="body" [popup]="true" [model]="items()" />
   `,
   styles: `
     .list {
@@ -246,14 +186,6 @@ const SHORT = 4;
       min-width: 0;
       box-sizing: border-box;
     }
-    .header > span {
-      display: flex;
-      align-items: center;
-      gap: 6px;
-    }
-    .header > .num {
-      justify-content: flex-end;
-    }
     /* Cells are plain blocks of one line: boxes that bend take twice as long to lay out while the list is scrolled. */
     .row > [role='gridcell'] {
       line-height: var(--line);
@@ -270,45 +202,6 @@ const SHORT = 4;
     .row > [role='gridcell']:focus-visible {
       outline: 2px solid var(--brass);
       outline-offset: -2px;
-    }
-    .header {
-      height: 34px;
-      border-bottom-color: var(--ink);
-      font:
-        600 12px 'Barlow Semi Condensed',
-        sans-serif;
-      color: var(--soft);
-    }
-    .column {
-      position: relative;
-      background: var(--panel);
-    }
-    .column button {
-      overflow: hidden;
-      text-overflow: ellipsis;
-      white-space: nowrap;
-      min-width: 0;
-    }
-    .heading {
-      width: 100%;
-      min-width: 0;
-      border: 1px solid var(--brass);
-      border-radius: 3px;
-      background: var(--panel);
-      padding: 2px 4px;
-    }
-    .edge {
-      position: absolute;
-      right: 0;
-      top: 4px;
-      bottom: 4px;
-      width: 7px;
-      cursor: ew-resize;
-      touch-action: none;
-      border-right: 1px solid var(--line);
-    }
-    .edge:hover {
-      border-right: 2px solid var(--verdigris);
     }
     /* Rows are of one height: none has to be laid out again for another. */
     cdk-virtual-scroll-viewport .row {
@@ -383,19 +276,13 @@ export class BomGrid {
   readonly valuesRemoved = output<number>();
   readonly columnRemoved = output<string>();
 
-  private readonly menu = viewChild.required<Menu>('menu');
   private readonly viewport = viewChild(CdkVirtualScrollViewport);
   private readonly active = signal({ line: 0, column: 0 });
   protected readonly editing = signal<{ readonly line: number; readonly column: number } | null>(null);
-  protected readonly renaming = signal<number | null>(null);
-  protected readonly adding = signal<number | null>(null);
-  protected readonly asked = signal('');
-  protected wanted: Addable | string | null = null;
-  private readonly at = signal(0);
   private readonly byId = computed(() => new Map(this.properties().map((property) => [property.id, property])));
 
   protected readonly lines = computed(() => linesOf(this.table(), this.content(), this.folded()));
-  private readonly widths = computed(() =>
+  protected readonly widths = computed(() =>
     this.content().columns.map((column) => widthOf(column, 'property' in column.of ? this.byId().get(column.of.property) : undefined)),
   );
   /** Columns with what their cells ask of them, once for all rows. */
@@ -408,12 +295,7 @@ export class BomGrid {
       part: 'fact' in column.of && column.of.fact === 'part',
     })),
   );
-  protected readonly template = computed(
-    () =>
-      `${this.widths()
-        .map((width) => `${width}px`)
-        .join(' ')}${this.arrangeable() ? ' minmax(150px, 1fr)' : ' 1fr'}`,
-  );
+  protected readonly template = computed(() => this.columnsOf(this.widths()));
   protected readonly total = computed(() => this.widths().reduce((sum, width) => sum + width, 0) + (this.arrangeable() ? 150 : 0));
   protected readonly height = computed(() => (columnAt(this.content().columns, { fact: 'picture' }) >= 0 ? PICTURE_ROW : ROW));
   protected readonly indents = computed(() => this.table().rows.some((row) => row.open));
@@ -422,43 +304,6 @@ export class BomGrid {
     const part = this.content().columns.findIndex(({ of }) => 'fact' in of && (of.fact === 'part' || of.fact === 'name'));
     return Math.max(0, part);
   });
-  protected readonly suggestions = computed((): Addable[] => {
-    const wanted = this.asked().trim().toLowerCase();
-    const { columns } = this.content();
-    const facts = (Object.keys(BOM_FACTS) as BomFact[]).map((fact): Addable => ({ caption: BOM_FACTS[fact], column: factColumn(fact) }));
-    const properties = this.properties().map((property): Addable => ({ caption: property.caption, column: propertyColumn(property.id) }));
-    return [...properties, ...facts].filter(({ caption, column }) => columnAt(columns, column.of) < 0 && caption.toLowerCase().includes(wanted));
-  });
-  protected readonly items = computed((): MenuItem[] => {
-    const i = this.at();
-    const content = this.content();
-    const column = content.columns[i];
-    if (!column) return [];
-    const name = this.table().headers[i] ?? '';
-    const isProperty = 'property' in column.of;
-    const sums = isProperty ? this.isNumber(column) : column.of && 'fact' in column.of && ['mass', 'quantity', 'total'].includes(column.of.fact);
-    const sort = (descending: boolean) => this.arrange({ sort: [{ of: column.of, descending }] });
-    return [
-      { label: 'Sort ascending', command: () => sort(false) },
-      { label: 'Sort descending', command: () => sort(true) },
-      ...(content.sort.length ? [{ label: 'Sort by item number', command: () => this.arrange({ sort: [] }) }] : []),
-      ...(content.structure === 'indented'
-        ? []
-        : content.group && sameColumn(content.group, column.of)
-          ? [{ label: 'Do not group', command: () => this.arrange({ group: null }) }]
-          : [{ label: `Group by ${name}`, command: () => this.arrange({ group: column.of }) }]),
-      ...(sums ? [{ label: column.sum ? 'Hide total' : 'Show total', command: () => this.column(i, { sum: !column.sum }) }] : []),
-      { separator: true },
-      { label: 'Rename heading', command: () => this.startRenaming(i) },
-      { label: 'Insert column before', command: () => this.startAdding(i) },
-      { label: 'Insert column after', command: () => this.startAdding(i + 1) },
-      { label: 'Remove column', command: () => this.remove(i) },
-      ...(isProperty && this.editable()
-        ? [{ separator: true }, { label: 'Remove values from files …', command: () => this.valuesRemoved.emit((column.of as { property: number }).property) }]
-        : []),
-    ];
-  });
-
   constructor() {
     // A new list starts at the top.
     effect(() => {
@@ -481,11 +326,7 @@ export class BomGrid {
     const total = line.kind === 'total' ? line.totals[i] : null;
     return total?.without ? `${total.without} pieces have no value` : '';
   }
-  protected isNumber(column: BomColumn): boolean {
-    if ('fact' in column.of) return ['item', 'quantity', 'total', 'mass', 'length'].includes(column.of.fact);
-    const type = this.byId().get(column.of.property)?.type;
-    return type === 'number' || type === 'whole';
-  }
+  protected isNumber = (column: BomColumn): boolean => isNumeric(column, this.byId());
   /** URL of a row's picture: its part or body. */
   protected pictureOf({ match, bodies }: BomTableRow): string {
     const file = match.state === 'matched' ? match.file : 0;
@@ -501,89 +342,11 @@ export class BomGrid {
     if (cell.copy) return "The assembly's own copy says something else";
     return cell.text.length > SHORT ? cell.text : null;
   }
-  protected sorted(column: BomColumn): string | null {
-    const own = this.content().sort.find((entry) => sameColumn(entry.of, column.of));
-    return own ? (own.descending ? 'descending' : 'ascending') : null;
-  }
-  protected arrow = (column: BomColumn) => ({ ascending: ' ↑', descending: ' ↓' })[this.sorted(column) ?? ''] ?? '';
-
-  // Columns.
-  private arrange(change: Partial<BomContent>): void {
-    this.arranged.emit({ ...this.content(), ...change });
-  }
-  private column(i: number, change: Partial<BomColumn>): void {
-    this.arrange({ columns: this.content().columns.map((column, n) => (n === i ? { ...column, ...change } : column)) });
-  }
-  protected openMenu(event: Event, i: number): void {
-    if (!this.arrangeable()) return;
-    this.at.set(i);
-    this.menu().toggle(event);
-  }
-  private startRenaming(i: number): void {
-    this.renaming.set(i);
-    this.focusIn('.heading');
-  }
-  protected rename(i: number, header: string): void {
-    if (this.renaming() !== i) return;
-    this.renaming.set(null);
-    if (header.trim() !== this.content().columns[i]!.header) this.column(i, { header: header.trim() });
-    this.focusIn(`[data-column="${i}"]`);
-  }
-  protected startAdding(i: number): void {
-    this.wanted = null;
-    this.adding.set(i);
-    this.focusIn('.adder input');
-  }
-  protected add({ column }: Addable): void {
-    const at = this.adding() ?? this.content().columns.length;
-    const columns = [...this.content().columns];
-    columns.splice(at, 0, column);
-    this.adding.set(null);
-    this.arrange({ columns });
-    this.focusIn(`[data-column="${at}"]`);
-  }
-  private remove(i: number): void {
-    const name = this.table().headers[i] ?? '';
-    this.arrange({ columns: this.content().columns.filter((_, n) => n !== i) });
-    this.columnRemoved.emit(name);
-    this.focusIn(`[data-column="${Math.max(0, i - 1)}"]`);
-  }
-  protected dropped({ previousIndex, currentIndex }: CdkDragDrop<unknown>): void {
-    if (previousIndex !== currentIndex) this.arrange({ columns: moved(this.content().columns, previousIndex, currentIndex) });
-  }
-  protected headKey(event: KeyboardEvent, i: number): void {
-    const by = event.key === 'ArrowRight' ? 1 : event.key === 'ArrowLeft' ? -1 : 0;
-    if (!by || !this.arrangeable()) return;
-    if (event.altKey && i + by >= 0 && i + by < this.content().columns.length) {
-      this.arrange({ columns: moved(this.content().columns, i, i + by) });
-      this.focusIn(`[data-column="${i + by}"]`);
-    } else if (event.shiftKey) this.column(i, { width: Math.max(30, Math.min(2000, this.widths()[i]! + 16 * by)) });
-    else return;
-    event.preventDefault();
-  }
-  protected stretch(event: PointerEvent, i: number): void {
-    event.preventDefault();
-    event.stopPropagation();
-    const edge = event.target as HTMLElement;
-    const [from, width] = [event.clientX, this.widths()[i]!];
-    const list = this.host.nativeElement.querySelector<HTMLElement>('.list')!;
-    let now = width;
-    edge.setPointerCapture(event.pointerId);
-    // While dragging, only CSS changes; the layout is updated at the end.
-    const move = (moving: PointerEvent) => {
-      now = Math.max(30, Math.min(2000, Math.round(width + moving.clientX - from)));
-      const widths = this.widths().map((own, n) => `${n === i ? now : own}px`);
-      list.style.setProperty('--columns', `${widths.join(' ')} minmax(150px, 1fr)`);
-    };
-    edge.addEventListener('pointermove', move);
-    edge.addEventListener(
-      'lostpointercapture',
-      () => {
-        edge.removeEventListener('pointermove', move);
-        if (now !== width) this.column(i, { width: now });
-      },
-      { once: true },
-    );
+  private readonly columnsOf = (widths: readonly number[]): string =>
+    `${widths.map((width) => `${width}px`).join(' ')}${this.arrangeable() ? ' minmax(150px, 1fr)' : ' 1fr'}`;
+  /** While a heading is dragged, only CSS changes. */
+  protected stretch(widths: readonly number[]): void {
+    this.host.nativeElement.querySelector<HTMLElement>('.list')!.style.setProperty('--columns', this.columnsOf(widths));
   }
 
   // Rows and cells.

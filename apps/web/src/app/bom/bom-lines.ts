@@ -55,6 +55,13 @@ export function widthOf(column: BomColumn, property: Property | undefined): numb
   return property?.type === 'longtext' ? 220 : 124;
 }
 
+/** Whether a column holds numbers. */
+export function isNumeric({ of }: BomColumn, properties: ReadonlyMap<number, Property>): boolean {
+  if ('fact' in of) return ['item', 'quantity', 'total', 'mass', 'length'].includes(of.fact);
+  const type = properties.get(of.property)?.type;
+  return type === 'number' || type === 'whole';
+}
+
 /** Key of a column. */
 export const keyOf = (of: BomColumn['of']): string => ('fact' in of ? of.fact : `p${of.property}`);
 

@@ -7,7 +7,8 @@ import { Store } from '@ngrx/store';
 import { Subject, throwError } from 'rxjs';
 import { Stage, giveRoom, property } from '../../test/stage';
 import { TrayActions, Unsaved } from '../shared';
-import { BomStation, withNumbersOf } from './bom';
+import { BomStation } from './bom';
+import { withNumbersOf } from './layout-file';
 import { linesOf, moved, totalText, widthOf } from './bom-lines';
 
 const properties = [

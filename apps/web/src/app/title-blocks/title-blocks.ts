@@ -7,16 +7,17 @@ import { CELL_STATES, CELL_STATE_WORDS, CellState, CellWish } from '@rule/core/t
 import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { Bench, Count, FileLink, IndexEntry, IndexList, IndexRow, Notices, sessionFeature, trayFeature } from '../shared';
+import { Bench, Count, FileLink, Notices, sessionFeature, trayFeature } from '../shared';
 import { AnchorText } from './anchor-text';
 import { BindSeveral } from './bind-several';
 import { CellInspector } from './cell-inspector';
-import { SHORT, SHOWN_STATES, cellRows, markOf, shownText } from './cell-row';
+import { SHOWN_STATES, cellRows, markOf, shownText } from './cell-row';
 import { CellTable } from './cell-table';
 import { ConflictList } from './conflict-list';
 import { ChangeCells } from './change-cells';
 import { ExchangeBlock } from './exchange-block';
 import { GiveHome, homeBinding } from './give-home';
+import { SheetIndex } from './sheet-index';
 import { SheetText } from './sheet-messages';
 import { SheetModel } from './sheet-model';
 import { SheetView } from './sheet-view';
@@ -40,46 +41,15 @@ import { TitleBlocksStore } from './title-blocks.store';
     ExchangeBlock,
     FileLink,
     GiveHome,
-    IndexList,
-    IndexRow,
     RouterLink,
+    SheetIndex,
     SheetModel,
     SheetView,
   ],
   template: `
     <rule-bench label="Title blocks">
       <div bench="index">
-        <h3>Title blocks</h3>
-        @for (row of store.blocks() ?? []; track row.family) {
-          <rule-index-row
-            [text]="row.name"
-            [end]="row.placed > row.sheets ? (row.placed | count: 'label') : (row.sheets | count: 'sheet')"
-            [on]="!onBare() && row.family === store.block()?.family"
-            (choose)="go({ block: row.family, sheet: null, cell: null, state: null, bare: null })"
-          />
-        }
-        @if (store.bare()?.total; as n) {
-          <rule-index-row
-            text="Without cells"
-            [end]="n | count: 'sheet'"
-            [on]="onBare()"
-            (choose)="go({ bare: 1, block: null, sheet: null, cell: null, state: null })"
-          />
-        }
-        @if (onBare()) {
-          <h3>Sheets without cells</h3>
-          <rule-index-list [entries]="bareEntries()" [chosen]="bareAt()" (choose)="goBare($event)" />
-        } @else if (store.block()) {
-          <h3>{{ chosenState() ? 'Sheets with a cell that ' + clause(chosenState()!) : 'Sheets with this block' }}</h3>
-          <rule-index-list [entries]="sheetEntries()" [chosen]="sheetAt()" (choose)="goSheet($event)" />
-          @if (store.sheets(); as page) {
-            @if (page.total > page.rows.length) {
-              <p class="soft rest">{{ page.total - page.rows.length }} more; choose a state to see fewer.</p>
-            } @else if (page.total === 0) {
-              <p class="soft rest">None.</p>
-            }
-          }
-        }
+        <rule-sheet-index [onBare]="onBare()" [chosenState]="chosenState()" [sheetAt]="sheetAt()" [bareAt]="bareAt()" (go)="go($event)" />
       </div>
 
       @if (store.error(); as text) {
@@ -262,9 +232,6 @@ import { TitleBlocksStore } from './title-blocks.store';
     .states button[aria-pressed='true'] {
       outline: 2px solid var(--verdigris);
     }
-    .rest {
-      padding: 4px 18px;
-    }
     .sheet {
       margin: 0 0 6px;
     }
@@ -311,14 +278,6 @@ export class TitleBlocksStation {
     return property ? { name: property.writtenName.toUpperCase().replace(/\s+/g, '_'), prompt: property.caption } : null;
   });
   protected readonly onBare = computed(() => this.bare() !== undefined);
-  protected readonly bareEntries = computed<IndexEntry[]>(() =>
-    (this.store.bare()?.rows ?? []).map(({ path, layout, sheets, lock }, id) => ({
-      id,
-      text: sheets > 1 ? `${fileName(path)} · ${layout}` : fileName(path),
-      end: lock ? 'locked' : '',
-      tone: '',
-    })),
-  );
   protected readonly bareAt = computed(() => {
     const rows = this.store.bare()?.rows ?? [];
     const at = rows.findIndex((row) => `${row.file}/${row.layout}` === this.sheet());
@@ -348,17 +307,6 @@ export class TitleBlocksStation {
       (entry) => entry.count > 0,
     );
   });
-  protected readonly sheetEntries = computed<IndexEntry[]>(() =>
-    this.store.rows().map(({ path, layout, sheets, label, states, lock }, id) => {
-      const [odd] = SHOWN_STATES.filter((state) => state !== 'right' && state !== 'blank' && state !== 'fixed' && state !== 'computed' && states[state]);
-      return {
-        id,
-        text: [label, fileName(path), sheets > 1 ? layout : null].filter(Boolean).join(' · '),
-        end: odd ? `${states[odd]} ${SHORT[odd] ?? odd}` : lock ? 'locked' : '',
-        tone: odd ? 'warn' : '',
-      };
-    }),
-  );
   protected readonly sheetAt = computed(() => {
     const wanted = this.sheet();
     const at = this.store.rows().findIndex((row) => `${row.file}/${row.holder}` === wanted);
@@ -433,20 +381,12 @@ export class TitleBlocksStation {
   protected cellsOf(n: number, more = ''): string {
     return count(n, `${more}cell`);
   }
-  /** A state as a clause, such as "a cell that is stale". */
-  protected clause(state: CellState): string {
-    return state === 'right' || state === 'would be erased' ? CELL_STATE_WORDS[state] : state === 'no model' ? 'has no model' : `is ${CELL_STATE_WORDS[state]}`;
-  }
   protected foundBy({ model }: BlockView): string {
     if (model.settled) return 'settled for this sheet';
     return model.match.state === 'matched' ? (model.match.by === 'settled' ? 'settled by hand' : `found by ${model.match.by}`) : '';
   }
   protected go(queryParams: Record<string, string | number | null>): void {
     void this.router.navigate([], { queryParams, queryParamsHandling: 'merge' });
-  }
-  protected goSheet(at: number): void {
-    const { file, holder } = this.store.rows()[at]!;
-    this.go({ sheet: `${file}/${holder}` });
   }
   /** Bindings follow renamed cells; a cell that was added for a property becomes its home. */
   protected housed({ block, steps }: BlockCellChange): void {
@@ -462,10 +402,6 @@ export class TitleBlocksStation {
     this.store.bind([homeBinding(block, added.tag, property.id)]);
     this.notices.done(`${added.tag} holds ${property.caption} as soon as the draft is in force and the blocks are changed.`);
     this.go({ home: null });
-  }
-  protected goBare(at: number): void {
-    const { file, layout } = this.store.bare()!.rows[at]!;
-    this.go({ sheet: `${file}/${layout}` });
   }
   protected toggle(state: CellState): void {
     this.go({ state: this.chosenState() === state ? null : state, sheet: null });

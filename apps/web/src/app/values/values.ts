@@ -1,13 +1,12 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked, viewChild } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router } from '@angular/router';
-import { Clause, FINDING_KINDS, FileFilter, FindingKind, GroupBy } from '@rule/contract';
+import { Clause, FINDING_KINDS, FileFilter, GroupBy } from '@rule/contract';
 import { INNER_LEVELS, KINDS, Kind, Property, isHeldAt, whyNotTyped } from '@rule/core/schema';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { InputTextModule } from 'primeng/inputtext';
 import { RuleOption, RuleSelect } from '../kit';
-import { Bench, IndexRow, Notices, PendingStore, TrayActions, catalogueFeature, sessionFeature, trayFeature } from '../shared';
+import { Bench, Notices, PendingStore, TrayActions, catalogueFeature, sessionFeature, trayFeature } from '../shared';
 import { CellDetails } from './cell-details';
 import { CellStore } from './cell.store';
 import { choiceOf, rangesOf } from './choice';
@@ -19,7 +18,9 @@ import { FindReplace } from './find-replace';
 import { ChosenCell, GridEdit, KIND_OF_LEVEL, LEVEL_WORDS, Refused, ValuesGrid, cellKey, isGroup } from './grid';
 import { Projects } from './projects';
 import { ToDos } from './to-dos';
+import { ValuesIndex } from './values-index';
 import { ValuesStore } from './values.store';
+import { FINDING_TEXTS, plural } from './words';
 
 /** The Values station: grid, filters, fill-in, projects and cell details. */
 @Component({
@@ -34,63 +35,18 @@ import { ValuesStore } from './values.store';
     FindReplace,
     FormsModule,
     GridColumns,
-    IndexRow,
-    InputTextModule,
     Projects,
     RuleOption,
     RuleSelect,
     ToDos,
     ValuesGrid,
+    ValuesIndex,
   ],
   providers: [CellStore, ColumnsStore, ValuesStore],
   template: `
     <rule-bench label="Values" [inspector]="view() === 'grid' && !choice()">
       <div bench="index">
-        <div class="find">
-          <input
-            pInputText
-            placeholder="Find files by any value"
-            aria-label="Find files by any value"
-            [ngModel]="search()"
-            (ngModelChange)="searched($event)"
-          />
-        </div>
-        <rule-index-row text="To do" [end]="toDoCount()" tone="warn" [on]="view() === 'to-do'" (choose)="go({ view: 'to-do', fill: null })" />
-        <rule-index-row text="Projects and sets" [on]="view() === 'projects'" (choose)="go({ view: 'projects', fill: null })" />
-        @for (kind of findingKinds; track kind) {
-          <rule-index-row
-            [text]="findingTexts[kind]"
-            [end]="findingCounts()[kind]"
-            tone="warn"
-            [on]="view() === 'grid' && having() === kind"
-            (choose)="go({ finding: having() === kind ? null : kind, view: null, fill: null })"
-          />
-        }
-        <h3>Kinds</h3>
-        <rule-index-row
-          text="All files"
-          [end]="all()"
-          [on]="view() === 'grid' && !kind() && !folder()"
-          (choose)="go({ kind: null, folder: null, view: null, fill: null })"
-        />
-        @for (row of grid.kinds(); track row.kind) {
-          <rule-index-row
-            [text]="plural(row.kind)"
-            [end]="row.files"
-            [on]="kind() === row.kind"
-            (choose)="go({ kind: kind() === row.kind ? null : row.kind, view: null, fill: null })"
-          />
-        }
-        <h3>Folders</h3>
-        @for (row of grid.folders(); track row.folder) {
-          <rule-index-row
-            [text]="leaf(row.folder)"
-            [depth]="depth(row.folder)"
-            [end]="row.files"
-            [on]="folder() === row.folder"
-            (choose)="go({ folder: folder() === row.folder ? null : row.folder, view: null, fill: null })"
-          />
-        }
+        <rule-values-index [view]="view()" [kind]="kind()" [folder]="folder()" [search]="search()" [having]="having()" (go)="go($event)" />
       </div>
 
       @if (choice(); as chosenFiles) {
@@ -253,12 +209,6 @@ import { ValuesStore } from './values.store';
     </rule-bench>
   `,
   styles: `
-    .find {
-      padding: 0 26px 8px 14px;
-    }
-    .find input {
-      width: 100%;
-    }
     .page {
       display: flex;
       flex-direction: column;
@@ -334,7 +284,6 @@ export class ValuesStation {
 
   private readonly active = this.store.selectSignal(catalogueFeature.selectActive);
   private readonly byId = this.store.selectSignal(catalogueFeature.selectById);
-  private readonly overview = this.store.selectSignal(catalogueFeature.selectOverview);
   protected readonly standIns = this.store.selectSignal(catalogueFeature.selectStandIns);
   protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
   private readonly user = this.store.selectSignal(sessionFeature.selectUser);
@@ -345,7 +294,6 @@ export class ValuesStation {
   protected readonly ranges = rangesOf;
   private readonly applied = this.store.selectSignal(trayFeature.selectAppliedCount);
   protected readonly sheet = viewChild(ValuesGrid);
-  protected readonly toDoCount = computed(() => this.overview()?.toDo.find((entry) => entry.view === 'to-do')?.count ?? '');
 
   protected readonly clauses = computed((): readonly Clause[] => {
     try {
@@ -356,12 +304,7 @@ export class ValuesStation {
     }
   });
   protected readonly having = computed(() => FINDING_KINDS.find((kind) => kind === this.findingAsked()));
-  protected readonly findingKinds = FINDING_KINDS;
-  protected readonly findingTexts: Readonly<Record<FindingKind, string>> = { missing: 'Required and missing', stale: 'Stale', wrong: 'Breaks the schema' };
-  protected readonly findingCounts = computed((): Readonly<Record<FindingKind, number | string>> => {
-    const count = (kind: FindingKind) => this.overview()?.toDo.find((entry) => entry.finding === kind)?.count ?? '';
-    return { missing: count('missing'), stale: count('stale'), wrong: count('wrong') };
-  });
+  protected readonly findingTexts = FINDING_TEXTS;
   protected readonly filterNow = computed((): FileFilter => {
     const kind = KINDS.find((one) => one === this.kind());
     const [folder, search, clauses] = [this.folder(), this.search(), this.clauses()];
@@ -423,9 +366,8 @@ export class ValuesStation {
           ? `${property.caption}: ${text}`
           : text;
   });
-  protected readonly all = computed(() => this.grid.kinds().reduce((sum, row) => sum + row.files, 0));
   protected readonly title = computed(() => {
-    const what = this.kind() ? this.plural(this.kind()!) : 'Files';
+    const what = this.kind() ? plural(this.kind()!) : 'Files';
     return this.folder() ? `${what} in ${this.folder()}` : `All ${what.toLowerCase()}`;
   });
   protected readonly cell = signal<ChosenCell | null>(null);
@@ -442,7 +384,6 @@ export class ValuesStation {
     await this.grid.bring(from, to);
     await this.waiting.bring(this.filesAt(from, to));
   };
-  private searchTimer: ReturnType<typeof setTimeout> | undefined;
 
   constructor() {
     this.grid.loadFilters();
@@ -475,23 +416,8 @@ export class ValuesStation {
     const [one, many] = level ? LEVEL_WORDS[level] : (['file', 'files'] as const);
     return this.grid.total() === 1 ? one : many;
   });
-  protected plural(kind: string): string {
-    return { part: 'Parts', assembly: 'Assemblies', drawing: 'Drawings', other: 'Other files' }[kind] ?? kind;
-  }
-  protected leaf(folder: string): string {
-    return folder === '' ? 'top folder' : folder.slice(folder.lastIndexOf('/') + 1);
-  }
-  protected depth(folder: string): number {
-    return folder.split('/').length - 1;
-  }
-
   protected go(queryParams: Record<string, string | number | null>): void {
     void this.router.navigate([], { queryParams, queryParamsHandling: 'merge' });
-  }
-
-  protected searched(text: string): void {
-    clearTimeout(this.searchTimer);
-    this.searchTimer = setTimeout(() => this.go({ search: text.trim() || null, view: null }), 250);
   }
 
   protected sortBy(column: string): void {

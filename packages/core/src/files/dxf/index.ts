@@ -1,6 +1,8 @@
 import { FileFormat } from '../contract';
 import { sound } from '../keys';
-import { julianInstant, openDxf, readDxf } from './read';
+import { julianInstant } from './header';
+import { openDxf } from './read';
+import { readDxf } from './reading';
 import { modifyDxf } from './write';
 
 export { STRAIGHT, type Vertex } from './area';

@@ -1,62 +1,20 @@
-import { TextStyle } from '../../lettering/fonts';
 import { roomsIn } from '../../lettering/room';
-import { heldText } from '../../values';
-import {
-  BlockShape,
-  CellDefinition,
-  FileProblem,
-  FileReading,
-  HolderReading,
-  PLACED,
-  PlacedBlock,
-  Point,
-  ReadValue,
-  SheetReading,
-  ViewBox,
-  anchorName,
-  anchorText,
-  placedText,
-} from '../contract';
+import { CellDefinition, FileProblem, Point, SheetReading } from '../contract';
 import { Keys } from '../keys';
 import { Vertex } from './area';
 import { DrawingText, anchorGroups } from './anchors';
 import { BlockContent, CellContent, DxfContent, InsertContent } from './content';
-import { DxfGroups, Entity } from './groups';
-import { MODEL, layoutOfBlock, layoutOfEntity, layoutRecord } from './layouts';
+import { Entity } from './groups';
+import { MODEL, layoutOfBlock, layoutOfEntity } from './layouts';
 import { leaderParts, leaderTexts } from './leaders';
-import { letteringValues, ownLettering } from './lettering';
+import { ownLettering } from './lettering';
 import { DrawnOutline, DrawnText, Outlines } from './nesting';
 import { LABELS, PLAIN_TEXTS, SheetText, plainCells, plainDefinition } from './plain-cells';
-import { DrawingStyle, styleOfText, stylesOf } from './styles';
 import { drawnText, isFormatted, plainMtext } from './text';
-import { Viewport, distanceTo, inModel, onPaper, scaleOf, viewportOf } from './views';
-
-const FIELDS: Readonly<Record<string, string>> = {
-  $TITLE: 'title',
-  $SUBJECT: 'subject',
-  $AUTHOR: 'author',
-  $KEYWORDS: 'keywords',
-  $LASTSAVEDBY: 'last saved by',
-  $REVISIONNUMBER: 'version id',
-  $PROJECTNAME: 'product name',
-};
-/** Header timestamps: Julian dates in local time. */
-const DATES: Readonly<Record<string, string>> = { $TDCREATE: 'created', $TDUPDATE: 'modified' };
-
-/** Julian day number of 1970-01-01. */
-const EPOCH_DAY = 2_440_588;
-
-/**
- * A Julian date as ISO 8601 without zone; `null` if invalid. The fraction counts from midnight (the DXF reference gives 2451544.91568287 as
- * 1999-12-31, 9:58:35 in the evening).
- */
-export function julianInstant(value: number): string | null {
-  if (!Number.isFinite(value) || value < 1_721_426 || value >= 5_373_485) return null;
-  return new Date(Math.round((value - EPOCH_DAY) * 86_400) * 1000).toISOString().slice(0, 19);
-}
-
-/** A mutable object under construction. */
-type Made<T> = { -readonly [K in keyof T]: T[K] };
+import { Viewport, viewportOf } from './views';
+import { EntityReader } from './entity-reader';
+import { DATES, FIELDS, INSERT_UNITS, julianInstant } from './header';
+import { boxOf, frameArea, plainScale, surrounded } from './surroundings';
 
 /** Data collected for one layout. */
 interface Gathered {
@@ -76,7 +34,7 @@ interface Labels {
 
 const ORIGIN: Point = { x: 0, y: 0 };
 
-class Reader extends DxfGroups {
+class Reader extends EntityReader {
   /** @param whole whether to read viewport scales, outlines and labels too */
   read(whole: boolean): DxfContent {
     const { variables, sections, version, codePage } = this;
@@ -190,84 +148,6 @@ class Reader extends DxfGroups {
     };
   }
 
-  /** Layout names by block record handle. */
-  private readonly layoutNames = new Map<string, string>();
-  private readonly papers = new Map<string, NonNullable<SheetReading['paper']>>();
-  /** Tab order of layouts. */
-  private readonly orders = new Map<string, number>();
-  /** Originals of anonymous variants, by lower-case variant name. */
-  private readonly variants = new Map<string, string>();
-
-  private styles: ReadonlyMap<string, DrawingStyle> = new Map();
-
-  /** Block names by record handle. */
-  private recordNames: ReadonlyMap<string, string> = new Map();
-
-  /** Reads text styles, and anonymous variants with their originals' handles. */
-  private readTables(records: readonly Entity[]): void {
-    const { codes } = this.index;
-    const names = new Map<string, string>();
-    const made: { readonly name: string; readonly of: string }[] = [];
-    this.styles = stylesOf(this, records);
-    for (const record of records) {
-      if (record.type !== 'BLOCK_RECORD') continue;
-      const name = this.get(record, 2) ?? '';
-      names.set(this.get(record, 5)?.trim().toUpperCase() ?? '', name);
-      if (!name.startsWith('*')) continue;
-      let mine = false;
-      for (let k = record.from + 1; k < record.to; k++) {
-        if (codes[k] === 1001) mine = this.raw(k) === 'AcDbBlockRepBTag';
-        else if (mine && codes[k] === 1005) made.push({ name, of: this.raw(k).toUpperCase() });
-      }
-    }
-    this.recordNames = names;
-    for (const { name, of } of made) {
-      const original = names.get(of);
-      if (original !== undefined) this.variants.set(name.toLowerCase(), original);
-    }
-  }
-  /** Expressions of computed texts, by dictionary handle. */
-  private readonly requests = new Map<string, string>();
-
-  private readObjects(objects: readonly Entity[]): void {
-    const { codes } = this.index;
-    const fields = new Map<string, string>();
-    for (const object of objects) {
-      const layout = layoutRecord(this, object);
-      if (layout) {
-        const { name, record, order, paper } = layout;
-        this.layoutNames.set(record, name);
-        if (order >= 0) this.orders.set(name, order);
-        if (paper) this.papers.set(name, paper);
-      } else if (object.type === 'FIELD') {
-        const handle = this.get(object, 5)?.trim();
-        let request = '';
-        for (let k = object.from + 1; k < object.to && codes[k] !== 360 && codes[k] !== 93; k++) if (codes[k] === 2 || codes[k] === 3) request += this.value(k);
-        if (handle) fields.set(handle, request);
-      }
-    }
-    if (fields.size === 0) return;
-    // extension dictionary → field dictionary → field, possibly nested
-    const ties = objects
-      .filter((object) => object.type === 'DICTIONARY')
-      .map((object) => {
-        const to: string[] = [];
-        for (let k = object.from + 1; k < object.to; k++) if (codes[k] === 360 || codes[k] === 350) to.push(this.raw(k));
-        return { handle: this.get(object, 5)?.trim() ?? '', to };
-      });
-    const direct = new Map(ties.flatMap(({ handle, to }) => to.flatMap((target) => (fields.has(target) ? [[handle, fields.get(target)!] as const] : []))));
-    for (const [handle, request] of direct) this.requests.set(handle, request);
-    for (const { handle, to } of ties) for (const target of to) if (direct.has(target)) this.requests.set(handle, direct.get(target)!);
-  }
-
-  /** Expression of a computed text. */
-  private requestOf(entity: Entity): string | undefined {
-    if (this.requests.size === 0) return undefined;
-    const { codes } = this.index;
-    for (let k = entity.from + 1; k < entity.to; k++) if (codes[k] === 360 && this.requests.has(this.raw(k))) return this.requests.get(this.raw(k));
-    return undefined;
-  }
-
   private sheets(entities: readonly Entity[], layoutOf: (entity: Entity) => string, into: Map<string, Gathered>): void {
     // Attributes are on their insert's layout.
     let placed: Entity | null = null;
@@ -371,99 +251,6 @@ class Reader extends DxfGroups {
       i = end;
     }
     return { blocks, layouts, parts };
-  }
-
-  /** An attribute definition. Built explicitly, as spreads are slow here. */
-  private cell(entity: Entity, base: Point): Made<CellDefinition> {
-    const place = this.textPlace(entity, base, 74);
-    const { at, height, widthFactor, rotation, align, valign, font } = place;
-    const cell: Made<CellDefinition> = {
-      tag: this.get(entity, 2) ?? '',
-      prompt: this.get(entity, 3) ?? '',
-      preset: this.get(entity, 1) ?? '',
-      at,
-      height,
-      widthFactor,
-      rotation,
-      align,
-      valign,
-      constant: (this.number(entity, 70, 0) & 2) === 2,
-      multiline: this.find(entity, 101) >= 0,
-      font: font ?? { file: '' },
-    };
-    if (place.between !== undefined) cell.between = place.between;
-    return cell;
-  }
-
-  /**
-   * Position and lettering of a single line.
-   * @param verticalCode 73 for texts, 74 for attributes
-   */
-  private textPlace(entity: Entity, base: Point, verticalCode: 73 | 74): SheetText<Entity>['place'] {
-    const horizontal = this.number(entity, 72, 0);
-    const vertical = this.number(entity, verticalCode, 0);
-    // Non-default alignments use the second point; aligned and fitted texts the first.
-    const at = (horizontal !== 0 || vertical !== 0) && horizontal !== 3 && horizontal !== 5 ? this.point(entity, 11) : this.point(entity, 10);
-    return {
-      at: { x: at.x - base.x, y: at.y - base.y },
-      height: this.number(entity, 40, 2.5),
-      widthFactor: this.ownWidth(entity) < 0 ? 1 : this.number(entity, 41, 1),
-      rotation: this.number(entity, 50, 0),
-      align: horizontal === 2 ? 'right' : horizontal === 1 || horizontal === 4 ? 'centre' : 'left',
-      valign: horizontal === 4 || vertical === 2 ? 'middle' : vertical === 3 ? 'top' : vertical === 1 ? 'bottom' : 'baseline',
-      font: this.fontOf(entity),
-      // Length for aligned and fitted texts.
-      ...(horizontal === 3 || horizontal === 5 ? { between: between(this.point(entity, 10), this.point(entity, 11)) } : {}),
-    };
-  }
-
-  /** Index of the width factor; -1 if none. Multi-line texts use the code for something else. */
-  private ownWidth(entity: Entity): number {
-    const [at, embedded] = [this.find(entity, 41), this.find(entity, 101)];
-    return embedded >= 0 && at > embedded ? -1 : at;
-  }
-
-  private fontOf(entity: Entity): TextStyle {
-    return styleOfText(this, this.styles, entity).font;
-  }
-
-  private shapes(entities: readonly Entity[], base: Point): BlockShape[] {
-    const move = (p: Point): Point => ({ x: p.x - base.x, y: p.y - base.y });
-    return entities.flatMap((entity, i): BlockShape[] => {
-      switch (entity.type) {
-        case 'POLYLINE': {
-          const points: Point[] = [];
-          for (let k = i + 1; k < entities.length && entities[k]!.type === 'VERTEX'; k++) points.push(move(this.point(entities[k]!, 10)));
-          return points.length ? [{ shape: 'line', points, closed: (this.number(entity, 70, 0) & 1) === 1 }] : [];
-        }
-        case 'LINE':
-          return [{ shape: 'line', points: [move(this.point(entity, 10)), move(this.point(entity, 11))], closed: false }];
-        case 'LWPOLYLINE':
-          return [{ shape: 'line', points: this.vertices(entity).map(move), closed: (this.number(entity, 70, 0) & 1) === 1 }];
-        case 'CIRCLE':
-          return [{ shape: 'circle', at: move(this.point(entity, 10)), radius: this.number(entity, 40, 0) }];
-        case 'TEXT':
-        case 'MTEXT': {
-          const horizontal = this.number(entity, 72, 0);
-          const at = entity.type === 'TEXT' && horizontal !== 0 ? this.point(entity, 11) : this.point(entity, 10);
-          const raw = this.get(entity, 1) ?? '';
-          const text = drawnText(entity.type === 'MTEXT' ? plainMtext(raw) : raw);
-          return [
-            {
-              shape: 'text',
-              at: move(at),
-              text,
-              height: this.number(entity, 40, 2.5),
-              rotation: this.number(entity, 50, 0),
-              align: horizontal === 2 ? 'right' : horizontal === 1 ? 'centre' : 'left',
-              font: this.fontOf(entity),
-            },
-          ];
-        }
-        default:
-          return [];
-      }
-    });
   }
 
   private readonly insertKeys = new Keys();
@@ -710,54 +497,6 @@ class Reader extends DxfGroups {
       hasAttributes: true,
     };
   }
-
-  /** Position of a multi-line text. */
-  private paragraphPlace(entity: Entity): SheetText<Entity>['place'] {
-    const attachment = this.number(entity, 71, 1);
-    return {
-      at: this.point(entity, 10),
-      height: this.number(entity, 40, 2.5),
-      widthFactor: 1,
-      rotation: this.number(entity, 50, 0),
-      align: (['left', 'centre', 'right'] as const)[(attachment - 1) % 3] ?? 'left',
-      valign: (['top', 'middle', 'bottom'] as const)[Math.floor((attachment - 1) / 3)] ?? 'top',
-      font: this.fontOf(entity),
-    };
-  }
-
-  private attribute(entity: Entity): Made<CellContent> | undefined {
-    const valueAt = this.find(entity, 1);
-    const tag = this.get(entity, 2);
-    if (valueAt < 0 || tag === undefined) return undefined;
-    const request = this.requestOf(entity);
-    const embedded = this.find(entity, 101);
-    const inner: number[] = [];
-    if (embedded >= 0) for (let k = embedded + 1; k < entity.to; k++) if (this.index.codes[k] === 1 || this.index.codes[k] === 3) inner.push(k);
-    const text = inner.length ? plainMtext(inner.map((k) => this.value(k)).join('')) : this.value(valueAt);
-    const [horizontal, vertical] = [this.number(entity, 72, 0), this.number(entity, 74, 0)];
-    const [heightAt, widthAt] = [this.find(entity, 40), this.ownWidth(entity)];
-    let innerHeightAt = -1;
-    if (embedded >= 0) for (let k = embedded + 1; k < entity.to && innerHeightAt < 0; k++) if (this.index.codes[k] === 40) innerHeightAt = k;
-    const cell: Made<CellContent> = {
-      tag,
-      text: drawnText(text),
-      valueAt,
-      inner,
-      heightAt,
-      innerHeightAt,
-      widthAt,
-      lettering:
-        heightAt < 0
-          ? null
-          : {
-              height: this.number(entity, 40, 2.5),
-              widthFactor: widthAt < 0 ? 1 : this.number(entity, 41, 1),
-              at: (horizontal !== 0 || vertical !== 0) && horizontal !== 3 && horizontal !== 5 ? this.point(entity, 11) : this.point(entity, 10),
-            },
-    };
-    if (request !== undefined) cell.fixed = request || 'computed by the drawing';
-    return cell;
-  }
 }
 
 /** Entities by layout. */
@@ -776,55 +515,11 @@ function byLayout(entities: readonly Entity[], layoutOf: (entity: Entity) => str
 const fixedIn = (cells: readonly CellContent[]): Record<string, string> =>
   Object.fromEntries(cells.flatMap((cell) => (cell.fixed === undefined ? [] : [[cell.tag, cell.fixed] as const])));
 
-/** A view's scale without the noise of its last digits. */
-const plainScale = (view: Viewport): number => Number(scaleOf(view).toPrecision(12));
-const frameArea = ({ width, height }: Viewport): number => width * height;
-
-/** A view's frame, with the outlines of the model that it shows as a whole. */
-function boxOf(view: Viewport, model: Outlines | undefined): ViewBox {
-  const { at, width, height } = view;
-  const shows = view.fromAbove ? (model?.whole((point) => distanceTo(view, onPaper(view, point)) === 0) ?? []) : [];
-  return { left: at.x - width / 2, bottom: at.y - height / 2, width, height, ...(shows.length ? { shows } : {}) };
-}
-
-/** A placed block with the outlines around it; on a sheet, also those of the model that a view shows there. */
-function surrounded(insert: InsertContent, own: Outlines | undefined, views: readonly Viewport[], model: Outlines | undefined): InsertContent {
-  // A block of plain texts has no point of its own; the point of a nested one is not a point of the sheet.
-  if (insert.madeFrom === PLAIN_TEXTS || insert.inside !== undefined) return insert;
-  const around = own?.around(insert.at) ?? [];
-  let index = -1;
-  let nearest = Infinity;
-  for (const [i, view] of views.entries()) {
-    const away = distanceTo(view, insert.at);
-    if (away < nearest) [index, nearest] = [i, away];
-  }
-  const view = views[index];
-  if (!view) return around.length ? { ...insert, around } : insert;
-  const through = nearest === 0 && view.fromAbove ? (model?.around(inModel(view, insert.at)) ?? []) : [];
-  return { ...insert, ...(around.length ? { around } : {}), view: { index, around: through } };
-}
-
-const between = (a: Point, b: Point): number => Math.hypot(b.x - a.x, b.y - a.y);
-
 /** Reason for constant cells. */
 const CONSTANT = 'constant';
 
 /** Maximum nesting depth. */
 const MOST_NESTED = 32;
-
-/** `$INSUNITS` codes with units. */
-const INSERT_UNITS: Readonly<Record<string, string>> = {
-  '1': 'in',
-  '2': 'ft',
-  '4': 'mm',
-  '5': 'cm',
-  '6': 'm',
-  '7': 'km',
-  '9': 'mil',
-  '10': 'yd',
-  '13': 'µm',
-  '14': 'dm',
-};
 
 /**
  * Opens a DXF file.
@@ -841,61 +536,3 @@ export function openDxf(bytes: Uint8Array, whole = true): DxfContent {
 
 /** Drawings that were read, as long as somebody holds their bytes: what is read is often written next. */
 const opened = new WeakMap<Uint8Array, { readonly content: DxfContent; readonly whole: boolean }>();
-
-/** An insert's placement. */
-export const placeOf = ({ block, at, scale, layout }: InsertContent): PlacedBlock => ({ block, at, scale: Math.abs(scale.y), layout });
-
-/**
- * Reads a DXF file.
- * @throws FileError if it is broken or binary
- */
-export function readDxf(bytes: Uint8Array, whole = true): FileReading {
-  const content = openDxf(bytes, whole);
-  const document: ReadValue[] = [
-    ...content.fields.filter((field) => field.value !== '').map(({ name, value }) => ({ place: 'field' as const, name, held: heldText(value) })),
-    ...content.properties.map(({ name, value }) => ({ place: 'property' as const, name, held: heldText(value) })),
-  ];
-  for (const text of content.texts) if (text.anchor) document.push({ place: 'anchor', name: anchorName(text), held: heldText(anchorText(text.anchor)) });
-  const holders: HolderReading[] = [{ level: 'document', key: '', label: '', values: document }];
-  const byName = new Map(content.blocks.map((block) => [block.name.toLowerCase(), block]));
-  for (const insert of content.inserts)
-    holders.push({
-      level: 'sheet',
-      key: insert.holder,
-      label: insert.madeFrom ?? insert.block,
-      values: [
-        ...insert.cells.map(({ tag, text, fixed }) => ({
-          place: 'cell' as const,
-          name: tag,
-          held: heldText(text),
-          ...(fixed === undefined ? {} : { fixed }),
-        })),
-        ...letteringValues(insert, byName.get(insert.block.toLowerCase())),
-        ...(insert.from >= 0 && insert.inside === undefined ? [{ place: 'placed' as const, name: PLACED, held: heldText(placedText(placeOf(insert))) }] : []),
-      ],
-    });
-  return {
-    format: 'dxf',
-    version: content.version,
-    kind: 'drawing',
-    holders,
-    structure: null,
-    blocks: content.blocks.map(({ name, cells, shapes }) => ({ name, cells, shapes })),
-    inserts: content.inserts.map(({ block, madeFrom, holder, layout, missing, fixed, inside, scale, own, around, view }) => ({
-      block,
-      ...(madeFrom === undefined ? {} : { madeFrom }),
-      holder,
-      layout,
-      missing,
-      ...(fixed === undefined ? {} : { fixed }),
-      ...(inside === undefined ? {} : { inside }),
-      ...(around === undefined ? {} : { around }),
-      ...(view === undefined ? {} : { view }),
-      ...(Math.abs(scale.y) === 1 || scale.y === 0 ? {} : { scale: Math.abs(scale.y) }),
-      ...(Object.keys(own).length === 0 ? {} : { own }),
-    })),
-    sheets: content.sheets,
-    ...(/^[0-9A-Fa-f]+$/.test(content.nextHandle) ? { nextHandle: content.nextHandle } : {}),
-    problems: content.problems,
-  };
-}
