@@ -81,7 +81,8 @@ export async function loadDemo(
   ))
     await bomLayouts.add(null, layout);
   await db.run(
-    `INSERT INTO bom_kept (assembly_id, title, path, layout, edition, at, by_name, content) SELECT id, $2, path, '', NULL, $3, $4, $5::jsonb FROM files WHERE path = $1`,
+    `INSERT INTO bom_kept (assembly_id, title, path, layout, edition, at, by_name, content)
+      SELECT id, $2, path, '', NULL, $3, $4, $5::jsonb FROM files WHERE path = $1`,
     [DEMO_KEPT.path, DEMO_KEPT.title, DEMO_KEPT.at, DEMO_KEPT.by, JSON.stringify(keptContent())],
   );
   for (const layout of await layouts.purposes()) if (layout.name === 'Whole library' || layout.name === 'Purchasing') await layouts.save(null, null, layout);

@@ -123,7 +123,8 @@ export class DrawnLists {
       made.list ? this.db.all<{ file: number; holder: string; row: string }>(KNOWN_MARKS, [made.list.layout, assembly, files]) : Promise.resolve([]),
     ]);
     const definitions = await this.db.all<{ file: number; block: BlockReading }>(
-      `SELECT f.id AS file, d.definition AS block FROM files f CROSS JOIN LATERAL unnest(f.blocks) AS b(hash) JOIN block_definitions d ON d.hash = b.hash WHERE f.id = ANY($1::int[])`,
+      `SELECT f.id AS file, d.definition AS block FROM files f CROSS JOIN LATERAL unnest(f.blocks) AS b(hash)
+        JOIN block_definitions d ON d.hash = b.hash WHERE f.id = ANY($1::int[])`,
       [files],
     );
     const ofFile = new Map<number, Map<string, BlockReading>>();

@@ -51,7 +51,8 @@ export class KeptBoms {
     const layout = request.layout === null ? '' : (await this.layouts.get(user, request.layout)).name;
     const content = await this.contentOf(made, request);
     const row = await this.db.one<{ id: number }>(
-      `INSERT INTO bom_kept (assembly_id, title, path, layout, edition, at, user_id, by_name, content) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9::jsonb) RETURNING id`,
+      `INSERT INTO bom_kept (assembly_id, title, path, layout, edition, at, user_id, by_name, content)
+        VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9::jsonb) RETURNING id`,
       [
         assembly,
         title,

@@ -24,7 +24,9 @@ export class BomLayouts {
   /** Names of shared layouts with a property as a column. */
   async withProperty(property: number): Promise<string[]> {
     const found = await this.db.all<{ name: string }>(
-      `SELECT name FROM bom_layouts WHERE shared AND content->'columns' @> jsonb_build_array(jsonb_build_object('of', jsonb_build_object('property', $1::int))) ORDER BY name`,
+      `SELECT name FROM bom_layouts
+        WHERE shared AND content->'columns' @> jsonb_build_array(jsonb_build_object('of', jsonb_build_object('property', $1::int)))
+        ORDER BY name`,
       [property],
     );
     return found.map((row) => row.name);

@@ -80,7 +80,8 @@ export class BomNumbers {
   /** Frees numbers in the way: the rows' old ones, and those of rows that no longer exist. */
   private async giveUp(sql: Sql, list: NumberedList, numbers: readonly KeptNumber[]): Promise<void> {
     await sql.run(
-      `DELETE FROM bom_numbers b USING jsonb_to_recordset($4::jsonb) AS n(hash text, above text, number int) WHERE ${WHERE} AND (b.row_hash = n.hash OR (b.parent_hash = n.above AND b.number = n.number))`,
+      `DELETE FROM bom_numbers b USING jsonb_to_recordset($4::jsonb) AS n(hash text, above text, number int)
+        WHERE ${WHERE} AND (b.row_hash = n.hash OR (b.parent_hash = n.above AND b.number = n.number))`,
       [...bind(list), this.recordset(numbers)],
     );
   }

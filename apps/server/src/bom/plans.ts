@@ -5,7 +5,8 @@ const REACHED = `WITH RECURSIVE below(id) AS (SELECT $1::int UNION SELECT c.part
 
 /** An assembly and all files below it, as one JSON list: the driver parses rows slowly. */
 export const BELOW = `${REACHED}
-  SELECT json_agg(json_build_array(f.id, f.path, f.kind, f.hash, f.mtime_ms, f.class_id, c.name, CASE WHEN f.kind = 'assembly' THEN f.reading->'structure' END)) AS list
+  SELECT json_agg(json_build_array(f.id, f.path, f.kind, f.hash, f.mtime_ms, f.class_id, c.name, CASE
+        WHEN f.kind = 'assembly' THEN f.reading->'structure' END)) AS list
   FROM below b JOIN files f ON f.id = b.id LEFT JOIN classes c ON c.id = f.class_id WHERE NOT f.removed`;
 
 /** Part files behind copies in the same assemblies, as one JSON list. Asks for itself which they are, so that both are read at once. */
@@ -26,7 +27,8 @@ export const COPY_VALUES = `SELECT v.file_id AS assembly, substr(v.holder, 6) AS
 export const BODIES = `SELECT file_id AS file, key, label FROM holders WHERE file_id = ANY($1::int[]) AND level = 'body' ORDER BY file_id, position, key`;
 
 /** Measured solids of parts. */
-export const SOLIDS = `SELECT fs.file_id AS file, s.result->'bodies' AS bodies, cardinality(s.body_pictures) AS pictures FROM file_shapes fs JOIN shapes s ON s.hash = fs.hash JOIN files f ON f.id = fs.file_id
+export const SOLIDS = `SELECT fs.file_id AS file, s.result->'bodies' AS bodies, cardinality(s.body_pictures) AS pictures
+  FROM file_shapes fs JOIN shapes s ON s.hash = fs.hash JOIN files f ON f.id = fs.file_id
   WHERE fs.file_id = ANY($1::int[]) AND fs.product = f.reading->'structure'->'roots'->>0 AND s.result IS NOT NULL`;
 
 /** Files that have a picture. */
@@ -44,10 +46,12 @@ export const ABOVE = `SELECT p.property, v.text, v.form, v.unit FROM files f, js
   WHERE f.id = $1 AND (w.level = 'company' OR w.id IN (f.project_id, f.set_id))`;
 
 /** Every assembly above a file, with what it places and how often. */
-export const USES = `WITH RECURSIVE above(id) AS (SELECT $1::int UNION SELECT c.assembly_id FROM above a JOIN copies c ON c.part_id = a.id JOIN files f ON f.id = c.assembly_id AND NOT f.removed)
+export const USES = `WITH RECURSIVE above(id) AS (SELECT $1::int UNION SELECT c.assembly_id FROM above a JOIN copies c ON c.part_id = a.id
+  JOIN files f ON f.id = c.assembly_id AND NOT f.removed)
   SELECT c.assembly_id AS assembly, c.part_id AS part, sum(o.times)::int AS times
   FROM copies c JOIN files f ON f.id = c.assembly_id AND NOT f.removed
-  CROSS JOIN LATERAL (SELECT count(*)::int AS times FROM jsonb_array_elements(f.reading->'structure'->'occurrences') o WHERE o->>'child' = c.product AND o->>'parent' = ANY(SELECT jsonb_array_elements_text(f.reading->'structure'->'roots'))) o
+  CROSS JOIN LATERAL (SELECT count(*)::int AS times FROM jsonb_array_elements(f.reading->'structure'->'occurrences') o
+      WHERE o->>'child' = c.product AND o->>'parent' = ANY(SELECT jsonb_array_elements_text(f.reading->'structure'->'roots'))) o
   WHERE c.part_id IN (SELECT id FROM above) AND o.times > 0 GROUP BY 1, 2 ORDER BY 1, 2`;
 
 /** A saved layout. */
@@ -59,7 +63,8 @@ export const KEPT_ROW = `k.id, k.title, k.assembly_id AS assembly, k.path, k.lay
 /** Sheets of drawings that show an assembly, with what is known of their paper and views. */
 export const SHEETS_SHOWING = `SELECT f.id AS file, f.path, f.lock_reason AS lock, s.layout, s.unit, s.width, s.height, f.reading->>'nextHandle' AS next,
     (SELECT e->'views' FROM jsonb_array_elements(f.reading->'sheets') e WHERE e->>'layout' = s.layout LIMIT 1) AS views,
-    (SELECT count(*)::int FROM change_lines l JOIN change_sets c ON c.id = l.change_set_id WHERE l.file_id = f.id AND l.place IN ('placed', 'block') AND c.state = 'pending' AND c.user_id = $2) AS pending,
+    (SELECT count(*)::int FROM change_lines l JOIN change_sets c ON c.id = l.change_set_id
+        WHERE l.file_id = f.id AND l.place IN ('placed', 'block') AND c.state = 'pending' AND c.user_id = $2) AS pending,
     (SELECT count(*)::int FROM change_lines l JOIN change_sets c ON c.id = l.change_set_id JOIN placed_blocks b ON b.file_id = l.file_id AND b.holder = l.holder
       WHERE l.file_id = f.id AND l.place = 'cell' AND b.family = ANY($3::text[]) AND c.state = 'pending' AND c.user_id = $2) AS texts
   FROM files f JOIN sheets s ON s.file_id = f.id LEFT JOIN sheet_models m ON m.file_id = f.id AND m.layout = s.layout
@@ -74,7 +79,8 @@ export const BLOCKS_OF_SHEETS = `SELECT b.file_id AS file, b.layout, b.holder, b
 
 /** Blocks with cells that drawings define. */
 export const KNOWN_BLOCKS = `SELECT DISTINCT ON (lower(d.definition->>'name')) d.definition->>'name' AS name,
-    (SELECT coalesce(jsonb_agg(c->>'tag'), '[]') FROM jsonb_array_elements(d.definition->'cells') c WHERE NOT coalesce((c->>'constant')::boolean, false)) AS tags
+    (SELECT coalesce(jsonb_agg(c->>'tag'), '[]') FROM jsonb_array_elements(d.definition->'cells') c
+        WHERE NOT coalesce((c->>'constant')::boolean, false)) AS tags
   FROM block_definitions d WHERE jsonb_array_length(d.definition->'cells') > 0 AND NOT starts_with(d.definition->>'name', '*')
     AND NOT coalesce((d.definition->'cells'->0->>'plain')::boolean, false)
   ORDER BY lower(d.definition->>'name'), d.hash LIMIT 1000`;

@@ -241,7 +241,8 @@ export class Applying {
 
   private async targets(ids: readonly number[]): Promise<Map<number, TargetFile>> {
     const found = await this.db.all<{ id: number; path: string; root: string | null; format: string; lock: string | null; removed: boolean }>(
-      `SELECT f.id, f.path, f.format, l.root, CASE WHEN l.confirmed = false THEN '${UNCONFIRMED}' ELSE f.lock_reason END AS lock, f.removed FROM targets f LEFT JOIN libraries l ON l.id = f.library_id WHERE f.id = ANY($1::int[])`,
+      `SELECT f.id, f.path, f.format, l.root, CASE WHEN l.confirmed = false THEN '${UNCONFIRMED}' ELSE f.lock_reason END AS lock, f.removed
+        FROM targets f LEFT JOIN libraries l ON l.id = f.library_id WHERE f.id = ANY($1::int[])`,
       [ids],
     );
     return new Map(found.map(({ root, ...file }) => [file.id, { ...file, full: root === null ? '' : join(root, file.path) }]));

@@ -38,7 +38,8 @@ export class Checks {
   async check(changeSet: number): Promise<AppliedCheck> {
     const lines = await this.db.all<CheckedLine>(
       `SELECT l.file_id AS file, f.path, lib.root, f.format, f.removed, l.holder, l.place, l.name, l.proposed AS meant,
-         (SELECT jsonb_strip_nulls(jsonb_build_object('text', b.text, 'form', b.form, 'unit', b.unit)) FROM beside_values b WHERE b.file_id = l.file_id AND b.name = l.name) AS beside
+         (SELECT jsonb_strip_nulls(jsonb_build_object('text', b.text, 'form', b.form, 'unit', b.unit)) FROM beside_values b
+             WHERE b.file_id = l.file_id AND b.name = l.name) AS beside
        FROM change_lines l JOIN change_sets s ON s.id = l.change_set_id JOIN targets f ON f.id = l.file_id LEFT JOIN libraries lib ON lib.id = f.library_id
        WHERE l.change_set_id = $1 AND l.state = 'applied' AND s.state IN ('applied', 'partly applied') ORDER BY f.path, l.id`,
       [changeSet],

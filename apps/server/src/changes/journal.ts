@@ -42,7 +42,8 @@ export async function close(sql: Sql, changeSet: number, done: readonly number[]
 /** The journal of a set, in its order. */
 export const journalOf = (sql: Sql, changeSet: number): Promise<JournalRow[]> =>
   sql.all<JournalRow>(
-    `SELECT j.change_set_id AS "changeSet", j.file_id AS file, j.target, coalesce(j.moved_to, j.target) AS final, j.old_hash AS "oldHash", j.new_hash AS "newHash",
+    `SELECT j.change_set_id AS "changeSet", j.file_id AS file, j.target, coalesce(j.moved_to, j.target) AS final, j.old_hash AS "oldHash",
+       j.new_hash AS "newHash",
        j.in_place AS "inPlace", f.format
      FROM journal j JOIN files f ON f.id = j.file_id WHERE j.change_set_id = $1 ORDER BY j.seq, j.file_id`,
     [changeSet],

@@ -44,7 +44,8 @@ export interface PendingLine {
 /** Adds the lines `$2` ({@link asLines}) to the change set `$1`. */
 export const INSERT_LINES = `INSERT INTO change_lines (change_set_id, file_id, holder, place, name, base, proposed, reason, follows, accepted, by_rule)
   SELECT $1, file, holder, place, name, nullif(base, 'null'), nullif(proposed, 'null'), reason, follows, accepted, by_rule
-  FROM jsonb_to_recordset($2::jsonb) AS n(file int, holder text, place text, name text, base jsonb, proposed jsonb, reason text, follows boolean, accepted boolean, by_rule boolean)`;
+  FROM jsonb_to_recordset($2::jsonb) AS n(file int, holder text, place text, name text, base jsonb, proposed jsonb, reason text,
+      follows boolean, accepted boolean, by_rule boolean)`;
 
 /** Lines as the parameter of {@link INSERT_LINES}. */
 export const asLines = (lines: readonly PendingLine[]): string =>

@@ -115,7 +115,8 @@ export class Recorder {
     // If the user has typed the line again, the new one stays.
     await sql.run(
       `UPDATE change_lines l SET change_set_id = $1, state = 'pending' WHERE l.id = ANY($2::int[])
-         AND NOT EXISTS (SELECT 1 FROM change_lines o WHERE o.change_set_id = $1 AND o.file_id = l.file_id AND o.holder = l.holder AND o.place = l.place AND o.name = l.name)`,
+         AND NOT EXISTS (SELECT 1 FROM change_lines o
+             WHERE o.change_set_id = $1 AND o.file_id = l.file_id AND o.holder = l.holder AND o.place = l.place AND o.name = l.name)`,
       [tray, ids],
     );
   }
@@ -145,7 +146,8 @@ export async function besideConflicts(sql: Sql, lines: readonly LineRow[]): Prom
 /** Writes values kept beside files, in the transaction that records the change set. */
 async function recordBeside(sql: Sql, changeSet: number, files: readonly number[], standIns: StandIns): Promise<void> {
   await sql.run(
-    `DELETE FROM beside_values b USING change_lines l WHERE l.change_set_id = $1 AND l.file_id = ANY($2::int[]) AND l.place = 'property' AND b.file_id = l.file_id AND b.name = l.name`,
+    `DELETE FROM beside_values b USING change_lines l
+      WHERE l.change_set_id = $1 AND l.file_id = ANY($2::int[]) AND l.place = 'property' AND b.file_id = l.file_id AND b.name = l.name`,
     [changeSet, files],
   );
   await sql.run(
@@ -168,8 +170,10 @@ async function moveLines(sql: Sql, files: readonly Pick<Written, 'file' | 'moved
   // Keys may be swapped, and no two lines of a set may share an address in between. Lines about removed holders stay as they are.
   const bind = [asRecordset(moves)];
   const found = await sql.all<{ id: number; to: string }>(
-    `SELECT l.id, n."to" FROM jsonb_to_recordset($1::jsonb) AS n(file int, "from" text, "to" text) JOIN change_lines l ON l.file_id = n.file AND l.holder = n."from"
-     WHERE NOT EXISTS (SELECT 1 FROM change_lines o WHERE (o.change_set_id, o.file_id, o.holder, o.place, o.name) = (l.change_set_id, l.file_id, n."to", l.place, l.name)
+    `SELECT l.id, n."to" FROM jsonb_to_recordset($1::jsonb) AS n(file int, "from" text, "to" text)
+     JOIN change_lines l ON l.file_id = n.file AND l.holder = n."from"
+     WHERE NOT EXISTS (SELECT 1 FROM change_lines o
+         WHERE (o.change_set_id, o.file_id, o.holder, o.place, o.name) = (l.change_set_id, l.file_id, n."to", l.place, l.name)
        AND NOT EXISTS (SELECT 1 FROM jsonb_to_recordset($1::jsonb) AS m(file int, "from" text) WHERE m.file = o.file_id AND m."from" = o.holder))`,
     bind,
   );
@@ -186,7 +190,8 @@ async function renameFiles(sql: Sql, files: readonly { readonly id: number; read
   // A removed file may still hold the name.
   const gone = await sql.all<{ id: number }>(
     `UPDATE files f SET path = f.path || ' (gone, ' || f.id || ')', removed = true, model_file_id = NULL FROM (${wanted}) w
-     WHERE f.library_id = w.library_id AND f.path = w.path AND NOT EXISTS (SELECT 1 FROM jsonb_to_recordset($1::jsonb) AS n(id int) WHERE n.id = f.id) RETURNING f.id`,
+     WHERE f.library_id = w.library_id AND f.path = w.path AND NOT EXISTS (SELECT 1 FROM jsonb_to_recordset($1::jsonb) AS n(id int) WHERE n.id = f.id)
+     RETURNING f.id`,
     [list],
   );
   for (const table of ['holders', 'held_values'])

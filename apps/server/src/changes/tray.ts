@@ -459,7 +459,8 @@ export class Trays {
     const inside = values.filter((value) => value.holder).map(({ file, holder }) => ({ file, holder }));
     if (inside.length === 0) return new Map();
     const found = await this.db.all<{ file: number; key: string; level: PropertyLevel; label: string }>(
-      'SELECT DISTINCT h.file_id AS file, h.key, h.level, h.label FROM holders h JOIN jsonb_to_recordset($1::jsonb) AS n(file int, holder text) ON h.file_id = n.file AND h.key = n.holder',
+      `SELECT DISTINCT h.file_id AS file, h.key, h.level, h.label FROM holders h
+        JOIN jsonb_to_recordset($1::jsonb) AS n(file int, holder text) ON h.file_id = n.file AND h.key = n.holder`,
       [asRecordset(inside)],
     );
     return new Map(found.map(({ file, key, level, label }) => [`${file}/${key}`, { level, label }]));

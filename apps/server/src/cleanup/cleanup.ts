@@ -121,7 +121,10 @@ export class CleanUps {
     if (files.length === 0 && Object.keys(to).length === 0) throw invalid('no-target', 'Choose the files to copy the values to.');
     const condition = files.length ? { sql: 'f.id = ANY($3::int[])', bind: [files] } : filterSql(to, 3);
     const found = await this.db.all<WritableFile & { held: Record<string, HeldValue> }>(
-      `SELECT f.id AS file, l.root, f.path, f.format, f.lock_reason AS lock, coalesce((SELECT jsonb_object_agg(v.name, ${HELD}) FROM held_values v WHERE v.file_id = f.id AND v.holder = '' AND v.place = 'property' AND v.name = ANY($2::text[])), '{}') AS held
+      `SELECT f.id AS file, l.root, f.path, f.format, f.lock_reason AS lock,
+       coalesce((SELECT jsonb_object_agg(v.name, ${HELD}) FROM held_values v
+             WHERE v.file_id = f.id AND v.holder = '' AND v.place = 'property' AND v.name = ANY($2::text[])),
+           '{}') AS held
        FROM files f JOIN libraries l ON l.id = f.library_id WHERE NOT f.removed AND f.problem IS NULL AND f.id <> $1 AND ${condition.sql}`,
       [from, names, ...condition.bind],
     );
@@ -192,15 +195,22 @@ export class CleanUps {
     const { sql, bind } = filterSql(filter, 4);
     for (let after = 0; ;) {
       const page = await this.db.all<Row>(
-        `SELECT f.id AS file, f.path, f.kind, f.format, f.lock_reason AS lock, l.root, v.holder, v.name, ${HELD} AS held FROM held_values v JOIN files f ON f.id = v.file_id JOIN libraries l ON l.id = f.library_id
+        `SELECT f.id AS file, f.path, f.kind, f.format, f.lock_reason AS lock, l.root, v.holder, v.name, ${HELD} AS held
+         FROM held_values v JOIN files f ON f.id = v.file_id JOIN libraries l ON l.id = f.library_id
          WHERE v.place = 'property' AND v.name = ANY($1::text[]) AND ($2::text[] = '{}' OR v.level = ANY($2::text[])) AND f.id IN (
-           SELECT f.id FROM files f WHERE f.id > $3 AND ${sql} AND EXISTS (SELECT 1 FROM held_values h WHERE h.file_id = f.id AND h.place = 'property' AND h.name = ANY($1::text[])) ORDER BY f.id LIMIT ${PAGE})
+           SELECT f.id FROM files f
+             WHERE f.id > $3 AND ${sql} AND EXISTS (SELECT 1 FROM held_values h WHERE h.file_id = f.id AND h.place = 'property' AND h.name = ANY($1::text[]))
+             ORDER BY f.id LIMIT ${PAGE})
          ORDER BY f.id, v.holder`,
         [names, levels, after, ...bind],
       );
       if (page.length) yield page;
       const last = await this.db.one<{ id: number | null }>(
-        `SELECT max(id) AS id FROM (SELECT f.id FROM files f WHERE f.id > $2 AND ${filterSql(filter, 3).sql} AND EXISTS (SELECT 1 FROM held_values h WHERE h.file_id = f.id AND h.place = 'property' AND h.name = ANY($1::text[])) ORDER BY f.id LIMIT ${PAGE}) n`,
+        `SELECT max(id) AS id
+          FROM (SELECT f.id FROM files f
+              WHERE f.id > $2 AND ${filterSql(filter, 3).sql}
+                AND EXISTS (SELECT 1 FROM held_values h WHERE h.file_id = f.id AND h.place = 'property' AND h.name = ANY($1::text[]))
+              ORDER BY f.id LIMIT ${PAGE}) n`,
         [names, after, ...bind],
       );
       if (last?.id == null) return;

@@ -238,7 +238,9 @@ async function refuseClashes(db: Db, takeBack: number, properties: readonly Prop
   for (const property of properties) {
     if (property.unique === 'no' || property.id < 0) continue;
     const cells = await db.all<{ id: number; file: number; text: string }>(
-      `SELECT id, file_id AS file, proposed->>'text' AS text FROM take_back_cells WHERE take_back_id = $1 AND property_id = $2 AND verdict = 'change' AND holder = '' AND proposed->>'text' <> '' ORDER BY row`,
+      `SELECT id, file_id AS file, proposed->>'text' AS text FROM take_back_cells
+        WHERE take_back_id = $1 AND property_id = $2 AND verdict = 'change' AND holder = '' AND proposed->>'text' <> ''
+        ORDER BY row`,
       [takeBack, property.id],
     );
     const clashes = await clashesOf(db, property, cells);

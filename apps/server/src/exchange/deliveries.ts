@@ -200,7 +200,9 @@ export class Deliveries {
     ]);
     const { sql, bind } = filterSql(layout?.content.filter ?? {}, 3);
     const found = await this.db.all<{ id: number; hash: string }>(
-      `SELECT f.id, f.hash FROM files f LEFT JOIN delivered_files d ON d.delivery_id = $1 AND d.file_id = f.id WHERE ${sql} AND f.workflow_state = $2 AND d.hash IS DISTINCT FROM f.hash`,
+      `SELECT f.id, f.hash FROM files f
+        LEFT JOIN delivered_files d ON d.delivery_id = $1 AND d.file_id = f.id
+        WHERE ${sql} AND f.workflow_state = $2 AND d.hash IS DISTINCT FROM f.hash`,
       [delivery.id, delivery.state, ...bind],
     );
     if (found.length === 0) return;
@@ -210,7 +212,9 @@ export class Deliveries {
     );
     if (trouble === null)
       await this.db.run(
-        `INSERT INTO delivered_files SELECT $1, id, hash FROM jsonb_to_recordset($2::jsonb) AS n(id int, hash text) ON CONFLICT (delivery_id, file_id) DO UPDATE SET hash = excluded.hash`,
+        `INSERT INTO delivered_files SELECT $1, id, hash
+          FROM jsonb_to_recordset($2::jsonb) AS n(id int, hash text)
+          ON CONFLICT (delivery_id, file_id) DO UPDATE SET hash = excluded.hash`,
         [delivery.id, asRecordset(found)],
       );
   }

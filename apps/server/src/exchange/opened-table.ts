@@ -237,7 +237,8 @@ export async function basesOf(
 ): Promise<Map<string, BaseRow>> {
   if (marks.length === 0) return new Map();
   const found = await db.all<BaseRow>(
-    `SELECT r.send_out_id AS "sendOut", r.n, r.file_id AS file, r.holder, r.held FROM unnest($1::int[], $2::int[]) AS m(s, n) JOIN send_out_rows r ON r.send_out_id = m.s AND r.n = m.n`,
+    `SELECT r.send_out_id AS "sendOut", r.n, r.file_id AS file, r.holder, r.held
+      FROM unnest($1::int[], $2::int[]) AS m(s, n) JOIN send_out_rows r ON r.send_out_id = m.s AND r.n = m.n`,
     [marks.map((mark) => mark.sendOut), marks.map((mark) => mark.row)],
   );
   const numbers = new Map(sent.map((entry) => [entry.id, translation(entry, byName)]));

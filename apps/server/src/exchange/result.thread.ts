@@ -51,7 +51,8 @@ export async function resultTable(input: ResultInput, db: Db, store: FileStore):
       const [from, to] = [batch[0]!.row, batch.at(-1)!.row];
       const [cells, issues] = await Promise.all([
         db.all<{ row: number; name: string; verdict: string; outcome: string | null; decision: string | null; message: string }>(
-          `SELECT c.row, coalesce(c.name, p."writtenName") AS name, c.verdict, c.outcome, c.decision, c.message FROM take_back_cells c LEFT JOIN properties p ON p.id = c.property_id
+          `SELECT c.row, coalesce(c.name, p."writtenName") AS name, c.verdict, c.outcome, c.decision, c.message
+           FROM take_back_cells c LEFT JOIN properties p ON p.id = c.property_id
            WHERE c.take_back_id = $1 AND c.row BETWEEN $2 AND $3 ORDER BY c.row, c.id`,
           [input.takeBack, from, to],
         ),

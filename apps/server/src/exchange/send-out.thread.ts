@@ -85,7 +85,8 @@ export async function* subjects(db: Db, content: LayoutContent, only: readonly n
   const { sql: condition, bind } = filterSql(content.filter, 6);
   const strays =
     content.rows === 'strays'
-      ? `AND EXISTS (SELECT 1 FROM held_values v WHERE v.file_id = f.id AND v.place = 'property' AND v.holder = '' AND NOT EXISTS (SELECT 1 FROM properties p WHERE p."writtenName" = v.name))`
+      ? `AND EXISTS (SELECT 1 FROM held_values v
+          WHERE v.file_id = f.id AND v.place = 'property' AND v.holder = '' AND NOT EXISTS (SELECT 1 FROM properties p WHERE p."writtenName" = v.name))`
       : '';
   let after = { path: '', id: 0, holder: '' };
   for (;;) {
@@ -110,7 +111,8 @@ export async function countSubjects(db: Db, content: LayoutContent): Promise<num
   const row = await db.one<{ n: number }>(
     `SELECT count(*)::int AS n FROM files f ${inside ? 'JOIN holders h ON h.file_id = f.id AND h.level = $1' : ''} WHERE ${condition} AND $1::text IS NOT NULL ${
       content.rows === 'strays'
-        ? `AND EXISTS (SELECT 1 FROM held_values v WHERE v.file_id = f.id AND v.place = 'property' AND v.holder = '' AND NOT EXISTS (SELECT 1 FROM properties p WHERE p."writtenName" = v.name))`
+        ? `AND EXISTS (SELECT 1 FROM held_values v
+            WHERE v.file_id = f.id AND v.place = 'property' AND v.holder = '' AND NOT EXISTS (SELECT 1 FROM properties p WHERE p."writtenName" = v.name))`
         : ''
     }`,
     [content.level, ...bind],
@@ -153,8 +155,10 @@ async function load(db: Db, batch: readonly RowSubject[], content: LayoutContent
 }
 
 /** Cells grouped by problem; correct ones are omitted. */
-const CELL_STATES = `SELECT file_id AS file, holder, state, count(*)::int AS cells FROM cell_states WHERE file_id = ANY($1::int[]) AND state <> 'right' GROUP BY 1, 2, 3 ORDER BY 1, 2, 3`;
-const CELLS = `SELECT file_id AS file, holder, name, text FROM held_values WHERE file_id = ANY($1::int[]) AND place = 'cell' AND name = ANY($2::text[]) ORDER BY file_id, holder`;
+const CELL_STATES = `SELECT file_id AS file, holder, state, count(*)::int AS cells FROM cell_states
+  WHERE file_id = ANY($1::int[]) AND state <> 'right' GROUP BY 1, 2, 3 ORDER BY 1, 2, 3`;
+const CELLS = `SELECT file_id AS file, holder, name, text FROM held_values
+  WHERE file_id = ANY($1::int[]) AND place = 'cell' AND name = ANY($2::text[]) ORDER BY file_id, holder`;
 const RECORDS_OF = `SELECT f.id AS file, r.state, r.version, r.checked_out_by AS "by", r.record FROM files f JOIN libraries l ON l.id = f.library_id AND l.in_vault
   JOIN vault_records r ON r.path = f.path WHERE f.id = ANY($1::int[]) AND NOT f.removed`;
 

@@ -278,7 +278,8 @@ export class SendOuts {
 
   list(user: Pick<User, 'id'>): Promise<SendOutRow[]> {
     return this.db.all<SendOutRow>(
-      `SELECT s.id, s.name, u.display_name AS "by", s.user_id = $1 AS mine, s.recipient, s.at, s.format, s.level, s.rows, s.files, jsonb_array_length(s.columns) AS properties,
+      `SELECT s.id, s.name, u.display_name AS "by", s.user_id = $1 AS mine, s.recipient, s.at, s.format, s.level, s.rows, s.files,
+         jsonb_array_length(s.columns) AS properties,
          s.kept IS NOT NULL AS kept, s.taken_back_at AS "takenBackAt", s.closed_at AS "closedAt"
        FROM send_outs s JOIN users u ON u.id = s.user_id WHERE s.state = 'done' AND NOT s.delivery ORDER BY s.id DESC LIMIT 500`,
       [user.id],

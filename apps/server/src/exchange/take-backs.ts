@@ -81,7 +81,8 @@ export class TakeBacks {
     const wanted = earlier ? { ...earlier.choice, ...choice } : choice;
     const found = earlier ? unpacked(name, await this.pool.run('inspectTable', { name, hash, choice: wanted })) : first;
     const row = await this.db.one<{ id: number }>(
-      `INSERT INTO take_backs (user_id, at, name, hash, choice, inspection, state, answers_of) VALUES ($1, $2, $3, $4, $5::jsonb, $6::jsonb, 'asking', $7) RETURNING id`,
+      `INSERT INTO take_backs (user_id, at, name, hash, choice, inspection, state, answers_of)
+        VALUES ($1, $2, $3, $4, $5::jsonb, $6::jsonb, 'asking', $7) RETURNING id`,
       [user.id, this.clock(), name, hash, JSON.stringify(wanted), json(found), earlier?.of ?? null],
     );
     if (found.asks.length === 0) await this.startComparing(user, row!.id, found.rows);
@@ -111,7 +112,8 @@ export class TakeBacks {
   /** Reopens the questions of a compared table, as long as none of its values has gone to the tray. */
   async reopen(id: number): Promise<TakeBackView> {
     const touched = await this.db.run(
-      `UPDATE take_backs t SET state = 'asking' WHERE id = $1 AND state IN ('compared', 'failed') AND NOT EXISTS (SELECT 1 FROM take_back_cells c WHERE c.take_back_id = t.id AND c.outcome IS NOT NULL)`,
+      `UPDATE take_backs t SET state = 'asking'
+        WHERE id = $1 AND state IN ('compared', 'failed') AND NOT EXISTS (SELECT 1 FROM take_back_cells c WHERE c.take_back_id = t.id AND c.outcome IS NOT NULL)`,
       [id],
     );
     if (touched === 0) throw refused('in-tray', 'Values of this table are already pending or written. Take the file back again instead.');
@@ -201,7 +203,10 @@ export class TakeBacks {
     const [earlier, twice, since, newer, edition] = await Promise.all([
       this.db.one<{ of: number }>('SELECT answers_of AS of FROM take_backs WHERE id = $1 AND answers_of IS NOT NULL', [id]),
       this.db.all<{ at: string; by: string }>(
-        `SELECT to_char(t.at, 'YYYY-MM-DD HH24:MI') AS at, u.display_name AS "by" FROM take_backs t JOIN users u ON u.id = t.user_id WHERE t.hash = $2 AND t.id <> $1 AND EXISTS (SELECT 1 FROM take_back_cells c WHERE c.take_back_id = t.id AND c.outcome IS NOT NULL) ORDER BY t.id DESC LIMIT 1`,
+        `SELECT to_char(t.at, 'YYYY-MM-DD HH24:MI') AS at, u.display_name AS "by" FROM take_backs t
+          JOIN users u ON u.id = t.user_id
+          WHERE t.hash = $2 AND t.id <> $1 AND EXISTS (SELECT 1 FROM take_back_cells c WHERE c.take_back_id = t.id AND c.outcome IS NOT NULL)
+          ORDER BY t.id DESC LIMIT 1`,
         [id, hash],
       ),
       // Copies that came back while this one was out and changed the same files.
@@ -254,9 +259,12 @@ export class TakeBacks {
       `UPDATE take_back_cells c SET outcome = CASE WHEN l.state = 'applied' THEN 'applied' WHEN l.state IS NULL THEN 'dropped' ELSE 'failed' END
        FROM take_back_cells t LEFT JOIN LATERAL (
          SELECT l.state, s.state AS "set" FROM change_lines l JOIN change_sets s ON s.id = l.change_set_id
-         WHERE l.file_id = t.file_id AND l.holder = t.holder AND l.place = t.place AND l.name = t.slot AND l.reason = 'take-back ' || t.take_back_id || ', row ' || t.row ORDER BY l.id DESC LIMIT 1) l ON true
+         WHERE l.file_id = t.file_id AND l.holder = t.holder AND l.place = t.place AND l.name = t.slot
+           AND l.reason = 'take-back ' || t.take_back_id || ', row ' || t.row
+         ORDER BY l.id DESC LIMIT 1) l ON true
        WHERE t.take_back_id = $1 AND t.outcome IN ('tray', 'failed') AND c.id = t.id AND (l."set" IS NULL OR l."set" <> 'pending' OR c.outcome = 'failed')
-         AND c.outcome IS DISTINCT FROM CASE WHEN l.state = 'applied' THEN 'applied' WHEN l.state IS NULL THEN 'dropped' WHEN l."set" = 'pending' THEN 'tray' ELSE 'failed' END`,
+         AND c.outcome IS DISTINCT FROM CASE WHEN l.state = 'applied' THEN 'applied' WHEN l.state IS NULL THEN 'dropped'
+           WHEN l."set" = 'pending' THEN 'tray' ELSE 'failed' END`,
       [id],
     );
   }
@@ -278,8 +286,10 @@ export class TakeBacks {
       // One pass over the cells serves all summaries.
       this.db.all<CellSum>(
         `SELECT c.property_id AS property, coalesce(c.name, p.definition->>'caption', '') AS caption, f.folder, c.verdict, c.code,
-           CASE WHEN ${READY} THEN 'ready' WHEN c.outcome = 'tray' THEN 'tray' WHEN c.outcome IS NOT NULL THEN 'written' WHEN ${OPEN} THEN 'open' ELSE '' END AS state, count(*)::int AS n
-         FROM take_back_cells c JOIN files f ON f.id = c.file_id LEFT JOIN properties p ON p.id = c.property_id WHERE c.take_back_id = $1 GROUP BY 1, 2, 3, 4, 5, 6`,
+           CASE WHEN ${READY} THEN 'ready' WHEN c.outcome = 'tray' THEN 'tray' WHEN c.outcome IS NOT NULL THEN 'written'
+             WHEN ${OPEN} THEN 'open' ELSE '' END AS state, count(*)::int AS n
+         FROM take_back_cells c JOIN files f ON f.id = c.file_id
+         LEFT JOIN properties p ON p.id = c.property_id WHERE c.take_back_id = $1 GROUP BY 1, 2, 3, 4, 5, 6`,
         [id],
       ),
     ]);
@@ -314,7 +324,8 @@ export class TakeBacks {
       ]),
       this.db.all<TakeBackCellRow>(
         `SELECT ${CELL}
-         FROM (SELECT c.* FROM take_back_cells c ${needsFile ? joins : ''} WHERE c.take_back_id = $1 AND ${sql} ORDER BY c.row, c.id OFFSET $${bind.length + 2} LIMIT $${bind.length + 3}) c
+         FROM (SELECT c.* FROM take_back_cells c ${needsFile ? joins : ''} WHERE c.take_back_id = $1 AND ${sql}
+             ORDER BY c.row, c.id OFFSET $${bind.length + 2} LIMIT $${bind.length + 3}) c
          ${joins} LEFT JOIN holders h ON h.file_id = c.file_id AND h.key = c.holder AND c.holder <> '' ORDER BY c.row, c.id`,
         [id, ...bind, offset, limit],
       ),
@@ -327,7 +338,8 @@ export class TakeBacks {
     const [last, cells] = await Promise.all([
       this.db.one<{ n: number | null }>('SELECT max(n) AS n FROM take_back_cells WHERE take_back_id = $1', [id]),
       this.db.all<TakeBackCellRow>(
-        `SELECT ${CELL} FROM take_back_cells c JOIN files f ON f.id = c.file_id LEFT JOIN holders h ON h.file_id = c.file_id AND h.key = c.holder AND c.holder <> ''
+        `SELECT ${CELL} FROM take_back_cells c JOIN files f ON f.id = c.file_id
+         LEFT JOIN holders h ON h.file_id = c.file_id AND h.key = c.holder AND c.holder <> ''
          WHERE c.take_back_id = $1 AND c.n > $2 AND c.n <= $3 ORDER BY c.n`,
         [id, offset, offset + limit],
       ),
@@ -340,7 +352,9 @@ export class TakeBacks {
     const { sql, bind } = cellSql(filter, 4);
     await this.db.run(
       `UPDATE take_back_cells SET decision = $2 WHERE id IN (
-         SELECT c.id FROM take_back_cells c ${filter.folder !== undefined || filter.search ? 'JOIN files f ON f.id = c.file_id' : ''} WHERE c.take_back_id = $1 AND c.outcome IS NULL AND c.verdict IN ('change', 'conflict', 'spoiled')
+         SELECT c.id
+           FROM take_back_cells c ${filter.folder !== undefined || filter.search ? 'JOIN files f ON f.id = c.file_id' : ''}
+           WHERE c.take_back_id = $1 AND c.outcome IS NULL AND c.verdict IN ('change', 'conflict', 'spoiled')
            AND ($2::text IS DISTINCT FROM 'take' OR c.takeable) AND ($3::int[] IS NULL OR c.id = ANY($3::int[])) AND ${sql})`,
       [id, decision, cells, ...bind],
     );

@@ -106,7 +106,8 @@ export async function toTray({ takeBack, user, at, apart }: TrayInput, db: Db): 
     throw error;
   }
   await db.run(
-    `UPDATE take_back_cells c SET outcome = 'tray', place = n.place, slot = n.slot FROM unnest($1::int[], $2::text[], $3::text[]) AS n(id, place, slot) WHERE c.id = n.id`,
+    `UPDATE take_back_cells c SET outcome = 'tray', place = n.place, slot = n.slot
+      FROM unnest($1::int[], $2::text[], $3::text[]) AS n(id, place, slot) WHERE c.id = n.id`,
     [made.map((entry) => entry.id), made.map((entry) => entry.place), made.map((entry) => entry.slot)],
   );
   return { ok: true, value: { cells: made.length, changeSet } };

@@ -250,13 +250,16 @@ export class ForeignMappings {
       const { sql, bind } = filterSql(filter, 3);
       const files = (
         await this.db.all<{ id: number }>(
-          `SELECT f.id FROM files f WHERE f.id > $1 AND ${sql} AND EXISTS (SELECT 1 FROM held_values h WHERE h.file_id = f.id AND h.place = 'property' AND h.name = ANY($2::text[])) ORDER BY f.id LIMIT ${PAGE}`,
+          `SELECT f.id FROM files f
+            WHERE f.id > $1 AND ${sql} AND EXISTS (SELECT 1 FROM held_values h WHERE h.file_id = f.id AND h.place = 'property' AND h.name = ANY($2::text[]))
+            ORDER BY f.id LIMIT ${PAGE}`,
           [after, from, ...bind],
         )
       ).map((row) => row.id);
       if (files.length === 0) return;
       yield await this.db.all<Row>(
-        `SELECT f.id AS file, f.path, f.kind, f.format, f.lock_reason AS lock, l.root, v.holder, v.name, ${HELD} AS held FROM held_values v JOIN files f ON f.id = v.file_id JOIN libraries l ON l.id = f.library_id
+        `SELECT f.id AS file, f.path, f.kind, f.format, f.lock_reason AS lock, l.root, v.holder, v.name, ${HELD} AS held
+         FROM held_values v JOIN files f ON f.id = v.file_id JOIN libraries l ON l.id = f.library_id
          WHERE v.place = 'property' AND v.name = ANY($1::text[]) AND f.id = ANY($2::int[]) ORDER BY f.id, v.holder`,
         [names, files],
       );

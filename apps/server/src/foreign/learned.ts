@@ -30,7 +30,8 @@ export class Learning {
     const [{ abbreviations }, active] = await Promise.all([readSettings(this.db), this.properties.active(this.db)]);
     const typed = [...active.values()].filter((property) => property.feed === 'typed');
     const counts = await this.db.all<{ name: string; files: number; distinct: number }>(
-      `SELECT c.name, sum(c.filled)::int AS files, coalesce((SELECT sum(f.distinct_values)::int FROM name_facts f WHERE f.name = c.name AND f.level = 'document'), 0) AS distinct
+      `SELECT c.name, sum(c.filled)::int AS files,
+       coalesce((SELECT sum(f.distinct_values)::int FROM name_facts f WHERE f.name = c.name AND f.level = 'document'), 0) AS distinct
        FROM name_counts c WHERE c.level = 'document' GROUP BY c.name HAVING sum(c.filled) > 0`,
     );
     const known = new Map((await this.properties.list(this.db)).map((property) => [property.writtenName, property.id]));
@@ -70,7 +71,9 @@ export class Learning {
     const pairs = [...proposed.values()].map(({ name, property }) => ({ name, property, ours: active.get(property)!.writtenName }));
     const together = await this.db.all<{ name: string; property: number; both: number; equal: number; exceptions: LearnedName['exceptions'] }>(
       `SELECT n.name, n.property, count(*)::int AS both, count(*) FILTER (WHERE a.text = b.text)::int AS equal,
-         coalesce((jsonb_agg(jsonb_build_object('file', f.id, 'path', f.path, 'theirs', left(a.text, 200), 'ours', left(b.text, 200)) ORDER BY f.path) FILTER (WHERE a.text <> b.text)), '[]') AS exceptions
+         coalesce((jsonb_agg(jsonb_build_object('file', f.id, 'path', f.path, 'theirs', left(a.text, 200), 'ours', left(b.text, 200))
+               ORDER BY f.path) FILTER (WHERE a.text <> b.text)),
+             '[]') AS exceptions
        FROM jsonb_to_recordset($1::jsonb) AS n(name text, property int, ours text)
        JOIN held_values a ON a.name = n.name AND a.place = 'property' AND a.level = 'document' AND a.text <> '' AND NOT a.stand_in
        JOIN held_values b ON b.file_id = a.file_id AND b.holder = a.holder AND b.place = 'property' AND b.name = n.ours AND b.text <> '' AND NOT b.stand_in

@@ -127,7 +127,8 @@ export class Geometries {
       this.masses.massUnit(),
       this.masses.parts([file]),
       this.db.all<FileGeometry['shapes'][number]>(
-        `SELECT fs.product, s.problem, s.result AS shape, s.picture IS NOT NULL AS picture FROM file_shapes fs JOIN shapes s ON s.hash = fs.hash WHERE fs.file_id = $1 ORDER BY fs.product`,
+        `SELECT fs.product, s.problem, s.result AS shape, s.picture IS NOT NULL AS picture
+          FROM file_shapes fs JOIN shapes s ON s.hash = fs.hash WHERE fs.file_id = $1 ORDER BY fs.product`,
         [file],
       ),
     ]);
@@ -135,7 +136,9 @@ export class Geometries {
     if (!part)
       return { measured: false, shapes: [], shape: null, problem: null, mass: null, missing: [], material: null, modelMaterial: null, density: null, unit };
     const state = await this.db.one<{ measured: boolean; problem: string | null }>(
-      `SELECT coalesce(f.shaped_hash = f.hash, false) AS measured, (SELECT s.problem FROM file_shapes fs JOIN shapes s ON s.hash = fs.hash WHERE fs.file_id = f.id AND s.problem IS NOT NULL LIMIT 1) AS problem FROM files f WHERE f.id = $1`,
+      `SELECT coalesce(f.shaped_hash = f.hash, false) AS measured,
+        (SELECT s.problem FROM file_shapes fs JOIN shapes s ON s.hash = fs.hash WHERE fs.file_id = f.id AND s.problem IS NOT NULL LIMIT 1) AS problem
+        FROM files f WHERE f.id = $1`,
       [file],
     );
     if (!state!.measured) this.lookedAt.add(file);

@@ -7,7 +7,8 @@ import { Sql } from '../platform/db';
 import { readSettings } from '../platform/settings';
 
 /** Assemblies with everything below them. */
-const BELOW = `WITH RECURSIVE below(id) AS (SELECT unnest($1::int[]) UNION SELECT c.part_id FROM below b JOIN copies c ON c.assembly_id = b.id WHERE c.part_id IS NOT NULL) SELECT id FROM below`;
+const BELOW = `WITH RECURSIVE below(id) AS (SELECT unnest($1::int[]) UNION SELECT c.part_id FROM below b JOIN copies c ON c.assembly_id = b.id WHERE c.part_id IS NOT NULL)
+  SELECT id FROM below`;
 
 interface PartRow {
   readonly id: number;
@@ -56,12 +57,17 @@ export class Masses {
   async parts(files: readonly number[] | null): Promise<PartRow[]> {
     const { massProperty, materialProperty } = await readSettings(this.sql);
     const value = (place: string, name: string) =>
-      `(SELECT ${HELD} FROM held_values v WHERE v.file_id = f.id AND v.holder = '' AND v.place = '${place}' AND v.name = ${name} AND v.text <> '' AND NOT v.stand_in)`;
+      `(SELECT ${HELD} FROM held_values v
+          WHERE v.file_id = f.id AND v.holder = '' AND v.place = '${place}' AND v.name = ${name} AND v.text <> '' AND NOT v.stand_in)`;
     const found = await this.sql.all<PartRow>(
       `SELECT f.id, f.path, f.kind, coalesce(c.stated_mass, false) AS "statedMass", f.reading->'structure'->'roots'->>0 AS "productKey", s.result AS shape,
-         ${value('property', '$2')}->>'text' AS material, ${value('fact', `'material'`)}->>'text' AS "modelMaterial", ${value('fact', `'density'`)} AS density, ${value('property', '$1')} AS mass,
-         coalesce((SELECT jsonb_agg(jsonb_build_object('key', h.key, 'material', (SELECT v.text FROM held_values v WHERE v.file_id = f.id AND v.holder = h.key AND v.name IN ('material', $2) AND v.text <> '' ORDER BY v.place LIMIT 1),
-           'density', (SELECT ${HELD} FROM held_values v WHERE v.file_id = f.id AND v.holder = h.key AND v.place = 'fact' AND v.name = 'density')) ORDER BY h.position, h.key)
+         ${value('property', '$2')}->>'text' AS material, ${value('fact', `'material'`)}->>'text' AS "modelMaterial",
+           ${value('fact', `'density'`)} AS density, ${value('property', '$1')} AS mass,
+         coalesce((SELECT jsonb_agg(jsonb_build_object('key', h.key, 'material',
+               (SELECT v.text FROM held_values v
+                   WHERE v.file_id = f.id AND v.holder = h.key AND v.name IN ('material', $2) AND v.text <> '' ORDER BY v.place LIMIT 1),
+           'density', (SELECT ${HELD} FROM held_values v WHERE v.file_id = f.id AND v.holder = h.key AND v.place = 'fact' AND v.name = 'density'))
+             ORDER BY h.position, h.key)
            FROM holders h WHERE h.file_id = f.id AND h.level = 'body'), '[]') AS bodies
        FROM files f LEFT JOIN classes c ON c.id = f.class_id
        LEFT JOIN file_shapes fs ON fs.file_id = f.id AND fs.product = CASE WHEN f.kind = 'assembly' THEN '' ELSE f.reading->'structure'->'roots'->>0 END
@@ -122,10 +128,15 @@ export class Masses {
         density: HeldValue | null;
         material: string | null;
       }>(
-        `SELECT f.id AS assembly, o.child AS product, coalesce(h.label, o.child) AS label, o.parent, f.reading->'structure'->'roots'->>0 AS root, o.times, c.part_id AS part, c.match ? 'variant' AS variant, s.result AS shape,
+        `SELECT f.id AS assembly, o.child AS product, coalesce(h.label, o.child) AS label, o.parent,
+           f.reading->'structure'->'roots'->>0 AS root, o.times, c.part_id AS part, c.match ? 'variant' AS variant, s.result AS shape,
            (SELECT ${HELD} FROM held_values v WHERE v.file_id = f.id AND v.holder = 'copy:' || o.child AND v.place = 'fact' AND v.name = 'density') AS density,
-           (SELECT v.text FROM held_values v WHERE v.file_id = f.id AND v.holder = 'copy:' || o.child AND v.name IN ('material', 'Material') AND v.text <> '' ORDER BY v.place LIMIT 1) AS material
-         FROM files f CROSS JOIN LATERAL (SELECT o->>'parent' AS parent, o->>'child' AS child, count(*)::int AS times FROM jsonb_array_elements(f.reading->'structure'->'occurrences') o GROUP BY 1, 2) o
+           (SELECT v.text FROM held_values v
+               WHERE v.file_id = f.id AND v.holder = 'copy:' || o.child AND v.name IN ('material', 'Material') AND v.text <> '' ORDER BY v.place
+               LIMIT 1) AS material
+         FROM files f
+         CROSS JOIN LATERAL (SELECT o->>'parent' AS parent, o->>'child' AS child, count(*)::int AS times
+             FROM jsonb_array_elements(f.reading->'structure'->'occurrences') o GROUP BY 1, 2) o
          LEFT JOIN copies c ON c.assembly_id = f.id AND c.product = o.child LEFT JOIN holders h ON h.file_id = f.id AND h.key = 'copy:' || o.child
          LEFT JOIN file_shapes fs ON fs.file_id = f.id AND fs.product = o.child LEFT JOIN shapes s ON s.hash = fs.hash
          WHERE f.kind = 'assembly' AND NOT f.removed AND f.problem IS NULL AND ($1::int[] IS NULL OR f.id = ANY($1::int[]))`,

@@ -68,9 +68,11 @@ const LONGEST_WAIT = 5000;
 /** Minimum interval between progress updates. */
 const WRITE_EVERY = 300;
 
-const JOB_ROW = `j.id, j.kind, j.title, coalesce(u.display_name, '') AS "by", j.state, j.step, j.done, j.total, j.started_at AS "startedAt", j.ended_at AS "endedAt", j.message, j.result,
+const JOB_ROW = `j.id, j.kind, j.title, coalesce(u.display_name, '') AS "by", j.state, j.step, j.done, j.total, j.started_at AS "startedAt",
+  j.ended_at AS "endedAt", j.message, j.result,
   (SELECT count(*)::int FROM job_errors e WHERE e.job_id = j.id) AS errors,
-  CASE WHEN j.state = 'running' AND j.done > 0 AND j.total > j.done THEN round(extract(epoch FROM now() - j.started_at) / j.done * (j.total - j.done))::int END AS "secondsLeft"`;
+  CASE WHEN j.state = 'running' AND j.done > 0
+    AND j.total > j.done THEN round(extract(epoch FROM now() - j.started_at) / j.done * (j.total - j.done))::int END AS "secondsLeft"`;
 
 /**
  * Long-running work. The queue delivers a job's number to any free server process; its state is one row that all processes read. A job
@@ -302,7 +304,8 @@ export class Jobs {
 
   private async run(id: number): Promise<void> {
     const claimed = await this.db.one<{ kind: JobKind; input: never }>(
-      `UPDATE jobs SET state = 'running', runner = $2, started_at = $3, done = 0, total = 0, step = '' WHERE id = $1 AND state = 'waiting' AND NOT cancel RETURNING kind, input`,
+      `UPDATE jobs SET state = 'running', runner = $2, started_at = $3, done = 0, total = 0, step = ''
+        WHERE id = $1 AND state = 'waiting' AND NOT cancel RETURNING kind, input`,
       [id, this.runner, this.clock()],
     );
     if (!claimed) return;
@@ -404,7 +407,9 @@ export class Jobs {
 
   private async end(id: number, state: JobRow['state'], message: string | null, result: unknown): Promise<void> {
     const row = await this.db.one<{ kind: JobKind }>(
-      `UPDATE jobs SET state = $2, message = $3, result = $4::jsonb, ended_at = $5, done = CASE WHEN $2 = 'done' THEN greatest(done, total) ELSE done END WHERE id = $1 RETURNING kind`,
+      `UPDATE jobs
+        SET state = $2, message = $3, result = $4::jsonb, ended_at = $5, done = CASE WHEN $2 = 'done' THEN greatest(done, total) ELSE done END
+        WHERE id = $1 RETURNING kind`,
       [id, state, message, JSON.stringify(result ?? null), this.clock()],
     );
     // Invalidates caches: its threads changed data.
@@ -422,7 +427,8 @@ export class Jobs {
     if (!row) throw notFound(`Job ${id}`);
     if (!mayDecide(user, row.owner)) throw refused('not-yours', 'Only the person who started this or an administrator can cancel it.');
     await this.db.run(
-      `UPDATE jobs SET cancel = true, state = CASE WHEN state = 'waiting' THEN 'cancelled' ELSE state END, ended_at = CASE WHEN state = 'waiting' THEN $2 ELSE ended_at END
+      `UPDATE jobs
+       SET cancel = true, state = CASE WHEN state = 'waiting' THEN 'cancelled' ELSE state END, ended_at = CASE WHEN state = 'waiting' THEN $2 ELSE ended_at END
        WHERE id = $1 AND state IN ('waiting', 'running')`,
       [id, this.clock()],
     );
@@ -440,7 +446,9 @@ export class Jobs {
   /** Waiting and running jobs, and the most recent ones. */
   list(): Promise<JobRow[]> {
     return this.db.all<JobRow>(
-      `SELECT ${JOB_ROW} FROM jobs j LEFT JOIN users u ON u.id = j.user_id WHERE j.id IN (SELECT id FROM jobs ORDER BY (state IN ('waiting', 'running')) DESC, id DESC LIMIT 30) ORDER BY j.id DESC`,
+      `SELECT ${JOB_ROW} FROM jobs j LEFT JOIN users u ON u.id = j.user_id
+        WHERE j.id IN (SELECT id FROM jobs ORDER BY (state IN ('waiting', 'running')) DESC, id DESC LIMIT 30)
+        ORDER BY j.id DESC`,
     );
   }
 

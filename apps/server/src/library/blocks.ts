@@ -9,7 +9,9 @@ export interface KeptBlock {
 }
 
 /** Families used as rows or marks by a shared BOM layout; they are not title blocks. */
-export const DRAWN_FAMILIES = `ARRAY(SELECT lower(trim(v.block)) FROM bom_layouts l, LATERAL (VALUES (l.content->'drawn'->>'block'), (l.content->'drawn'->'marks'->>'block')) v(block) WHERE l.shared AND v.block IS NOT NULL)`;
+export const DRAWN_FAMILIES = `ARRAY(SELECT lower(trim(v.block))
+    FROM bom_layouts l, LATERAL (VALUES (l.content->'drawn'->>'block'), (l.content->'drawn'->'marks'->>'block')) v(block)
+    WHERE l.shared AND v.block IS NOT NULL)`;
 
 /** SQL source of a drawing `f`'s blocks: `block` (JSON) and `position`. */
 export const BLOCKS_OF_F = `LATERAL (SELECT d.definition AS block, u.position FROM unnest(f.blocks) WITH ORDINALITY u(hash, position) JOIN block_definitions d USING (hash))`;
@@ -19,7 +21,8 @@ export async function keepBlocks(sql: Sql, blocks: readonly KeptBlock[]): Promis
   if (blocks.length === 0) return;
   // Sorted, so concurrent inserts cannot deadlock.
   await sql.run(
-    'INSERT INTO block_definitions SELECT hash, definition::jsonb FROM jsonb_to_recordset($1::jsonb) AS n(hash text, definition text) ORDER BY hash ON CONFLICT DO NOTHING',
+    `INSERT INTO block_definitions SELECT hash, definition::jsonb
+      FROM jsonb_to_recordset($1::jsonb) AS n(hash text, definition text) ORDER BY hash ON CONFLICT DO NOTHING`,
     [asRecordset(blocks)],
   );
 }

@@ -11,7 +11,8 @@ const LENDERS = `SELECT DISTINCT ON (family) family, path, root, unit, drawings 
     SELECT lower(trim(d.definition->>'name')) AS family, d.hash, count(*)::int AS drawings, (array_agg(f.path ORDER BY f.path))[1] AS path,
       (array_agg(l.root ORDER BY f.path))[1] AS root, (array_agg((SELECT min(s.unit) FROM sheets s WHERE s.file_id = f.id) ORDER BY f.path))[1] AS unit
     FROM files f JOIN libraries l ON l.id = f.library_id CROSS JOIN LATERAL unnest(f.blocks) AS b(hash) JOIN block_definitions d ON d.hash = b.hash
-    WHERE NOT f.removed AND f.problem IS NULL AND f.format = 'dxf' AND f.reading->>'version' >= 'AC1015' AND lower(trim(d.definition->>'name')) = ANY($1::text[])
+    WHERE NOT f.removed AND f.problem IS NULL AND f.format = 'dxf' AND f.reading->>'version' >= 'AC1015'
+      AND lower(trim(d.definition->>'name')) = ANY($1::text[])
       AND NOT coalesce((d.definition->'cells'->0->>'plain')::boolean, false)
     GROUP BY 1, 2) t ORDER BY family, drawings DESC, path`;
 

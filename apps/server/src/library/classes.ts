@@ -22,7 +22,8 @@ export async function assignClasses(sql: Sql, files: readonly number[] | null): 
   });
   const chosen = cases.length ? `(CASE ${cases.join(' ')} END)::int` : 'NULL::int';
   await sql.run(
-    `UPDATE files t SET class_id = n.class FROM (SELECT f.id, ${chosen} AS class FROM files f WHERE NOT f.removed AND ($1::int[] IS NULL OR f.id = ANY($1::int[]))) n
+    `UPDATE files t SET class_id = n.class
+     FROM (SELECT f.id, ${chosen} AS class FROM files f WHERE NOT f.removed AND ($1::int[] IS NULL OR f.id = ANY($1::int[]))) n
      WHERE t.id = n.id AND t.class_id IS DISTINCT FROM n.class`,
     bind,
   );

@@ -51,8 +51,10 @@ async function countValues(sql: Sql, names: readonly string[] | null): Promise<v
   );
   const facts = await sql.all<NameKey & { distinct: number; longest: number; values: ValueCount[] }>(
     `SELECT name, level, kind, count(*)::int AS distinct, coalesce(max(length(text)), 0)::int AS longest,
-       jsonb_agg(jsonb_build_object('text', left(text, 200), 'form', form, 'unit', unit, 'files', files, 'standIn', stand_in) ORDER BY at) FILTER (WHERE at <= ${SAMPLE}) AS values
-     FROM (SELECT *, row_number() OVER (PARTITION BY name, level, kind ORDER BY stand_in, files DESC, text) AS at FROM distinct_texts) d GROUP BY name, level, kind`,
+       jsonb_agg(jsonb_build_object('text', left(text, 200), 'form', form, 'unit', unit, 'files', files, 'standIn', stand_in)
+           ORDER BY at) FILTER (WHERE at <= ${SAMPLE}) AS values
+     FROM (SELECT *, row_number() OVER (PARTITION BY name, level, kind ORDER BY stand_in, files DESC, text) AS at FROM distinct_texts) d
+     GROUP BY name, level, kind`,
   );
   const list = facts.map(({ name, level, kind, distinct, longest, values }) => ({
     name,
@@ -71,7 +73,8 @@ async function countValues(sql: Sql, names: readonly string[] | null): Promise<v
 }
 
 const COUNTS = `INSERT INTO name_counts (name, level, kind, class_id, library_id, folder, files, filled, stand_ins)
-  SELECT v.name, v.level, v.kind, coalesce(f.class_id, 0), f.library_id, f.folder, count(*)::int, count(*) FILTER (WHERE v.filled)::int, count(*) FILTER (WHERE NOT v.filled AND v.stand_in)::int
+  SELECT v.name, v.level, v.kind, coalesce(f.class_id, 0), f.library_id, f.folder, count(*)::int, count(*) FILTER (WHERE v.filled)::int,
+    count(*) FILTER (WHERE NOT v.filled AND v.stand_in)::int
   FROM (
     SELECT name, level, kind, file_id, text <> '' AND NOT stand_in AS filled, stand_in FROM held_values
     WHERE place = 'property' AND level = 'document' AND ($1::text[] IS NULL OR name = ANY($1::text[]))

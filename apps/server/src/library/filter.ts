@@ -88,7 +88,9 @@ function clauseSql(clause: Clause, bind: Binding): string {
     case 'class':
       return compare(`coalesce((SELECT c.name FROM classes c WHERE c.id = f.class_id), '')`, null, clause, bind);
     case 'record field': {
-      const text = `coalesce((SELECT r.record->>${bind.add(clause.name ?? '')} FROM vault_records r JOIN libraries l ON l.id = f.library_id AND l.in_vault WHERE r.path = f.path), '')`;
+      const text = `coalesce((SELECT r.record->>${bind.add(clause.name ?? '')} FROM vault_records r JOIN libraries l ON l.id = f.library_id AND l.in_vault
+            WHERE r.path = f.path),
+          '')`;
       return compare(text, `(CASE WHEN ${text} ~ '^[+-]?[0-9]+([.,][0-9]+)?$' THEN replace(${text}, ',', '.')::double precision END)`, clause, bind);
     }
     case 'value':

@@ -8,7 +8,8 @@ const fileOf = (match: Match) => (match.state === 'matched' ? match.file : null)
 export async function matchIdentities(sql: Sql, modelProperty: string): Promise<void> {
   const candidates = await sql.all<Candidate>(
     `SELECT f.id AS file, f.path, f.product_id AS "productId", v.keys AS variants FROM files f
-     LEFT JOIN (SELECT file_id, array_agg(substr(key, ${variantHolder('').length + 1})) AS keys FROM holders WHERE level = 'variant' GROUP BY file_id) v ON v.file_id = f.id
+     LEFT JOIN (SELECT file_id, array_agg(substr(key, ${variantHolder('').length + 1})) AS keys FROM holders WHERE level = 'variant'
+         GROUP BY file_id) v ON v.file_id = f.id
      WHERE f.format = 'step' AND NOT f.removed`,
   );
   const index = new CandidateIndex(candidates);
@@ -35,12 +36,14 @@ export async function matchIdentities(sql: Sql, modelProperty: string): Promise<
   );
   // Unchanged rows are not touched, as dependent data would be recomputed.
   await sql.run(
-    `DELETE FROM copies c WHERE NOT EXISTS (SELECT 1 FROM jsonb_to_recordset($1::jsonb) AS n(assembly int, product text) WHERE n.assembly = c.assembly_id AND n.product = c.product)`,
+    `DELETE FROM copies c
+      WHERE NOT EXISTS (SELECT 1 FROM jsonb_to_recordset($1::jsonb) AS n(assembly int, product text) WHERE n.assembly = c.assembly_id AND n.product = c.product)`,
     [asRecordset(copies)],
   );
   await sql.run(
     `INSERT INTO copies SELECT assembly, product, match, part FROM jsonb_to_recordset($1::jsonb) AS n(assembly int, product text, match jsonb, part int)
-     ON CONFLICT (assembly_id, product) DO UPDATE SET match = excluded.match, part_id = excluded.part_id WHERE (copies.match, copies.part_id) IS DISTINCT FROM (excluded.match, excluded.part_id)`,
+     ON CONFLICT (assembly_id, product) DO UPDATE SET match = excluded.match, part_id = excluded.part_id
+       WHERE (copies.match, copies.part_id) IS DISTINCT FROM (excluded.match, excluded.part_id)`,
     [asRecordset(copies)],
   );
 
@@ -55,7 +58,9 @@ export async function matchIdentities(sql: Sql, modelProperty: string): Promise<
     return { id: drawing.id, match, model: fileOf(match) };
   });
   await sql.run(
-    'UPDATE files f SET model_match = n.match, model_file_id = n.model FROM jsonb_to_recordset($1::jsonb) AS n(id int, match jsonb, model int) WHERE f.id = n.id AND (f.model_match, f.model_file_id) IS DISTINCT FROM (n.match, n.model)',
+    `UPDATE files f SET model_match = n.match, model_file_id = n.model
+      FROM jsonb_to_recordset($1::jsonb) AS n(id int, match jsonb, model int)
+      WHERE f.id = n.id AND (f.model_match, f.model_file_id) IS DISTINCT FROM (n.match, n.model)`,
     [asRecordset(models)],
   );
 }

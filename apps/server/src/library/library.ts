@@ -12,7 +12,8 @@ import { matchIdentities } from './identities';
 import { HELD, KeptReading } from './readings';
 
 /** The columns of a file row. */
-export const FILE_ROW = `f.id, f.library_id AS library, f.path, f.folder, f.name, f.kind, (SELECT c.name FROM classes c WHERE c.id = f.class_id) AS "class", f.problem, f.lock_reason AS lock, f.lock_by AS "lockBy", f.lock_since AS "lockSince", f.workflow_state AS state`;
+export const FILE_ROW = `f.id, f.library_id AS library, f.path, f.folder, f.name, f.kind, (SELECT c.name FROM classes c WHERE c.id = f.class_id) AS "class", f.problem,
+  f.lock_reason AS lock, f.lock_by AS "lockBy", f.lock_since AS "lockSince", f.workflow_state AS state`;
 
 /** Server folders used for tables, with their purpose. */
 const OTHER_PLACES = `SELECT 'watched for tables' AS what, content->>'folder' AS folder FROM watched_folders
@@ -110,19 +111,25 @@ export class Libraries {
   async details(id: number): Promise<FileDetails> {
     const file = await this.db.one<FileDetails['file']>(
       `SELECT ${FILE_ROW}, f.size, f.hash, f.format, l.name AS "libraryName",
-         l.in_vault AND EXISTS (SELECT 1 FROM vault_records r WHERE r.path = f.path) AS "inVault" FROM files f JOIN libraries l ON l.id = f.library_id WHERE f.id = $1 AND NOT f.removed`,
+         l.in_vault AND EXISTS (SELECT 1 FROM vault_records r WHERE r.path = f.path) AS "inVault"
+           FROM files f JOIN libraries l ON l.id = f.library_id WHERE f.id = $1 AND NOT f.removed`,
       [id],
     );
     if (!file) throw notFound(`File ${id}`);
     const [holders, kept, usedIn, drawings, sameName, sameContent, history] = await Promise.all([
       this.db.all<FileDetails['holders'][number]>(
-        `SELECT h.level, h.key, h.label, coalesce(jsonb_agg(jsonb_build_object('place', v.place, 'name', v.name, 'held', ${HELD}, 'standIn', v.stand_in) ORDER BY v.place DESC, v.name) FILTER (WHERE v.name IS NOT NULL), '[]') AS values
-         FROM holders h LEFT JOIN held_values v ON v.file_id = h.file_id AND v.holder = h.key WHERE h.file_id = $1 GROUP BY h.level, h.key, h.label ORDER BY h.key`,
+        `SELECT h.level, h.key, h.label,
+         coalesce(jsonb_agg(jsonb_build_object('place', v.place, 'name', v.name, 'held', ${HELD}, 'standIn', v.stand_in)
+               ORDER BY v.place DESC, v.name) FILTER (WHERE v.name IS NOT NULL),
+             '[]') AS values
+         FROM holders h LEFT JOIN held_values v ON v.file_id = h.file_id AND v.holder = h.key
+         WHERE h.file_id = $1 GROUP BY h.level, h.key, h.label ORDER BY h.key`,
         [id],
       ),
       this.db.one<{ reading: KeptReading | null; model: Match | null }>('SELECT reading, model_match AS model FROM files WHERE id = $1', [id]),
       this.db.all<FileDetails['usedIn'][number]>(
-        `SELECT f.id AS file, f.path, (SELECT count(*)::int FROM jsonb_array_elements(f.reading->'structure'->'occurrences') o WHERE o->>'child' = c.product) AS times
+        `SELECT f.id AS file, f.path,
+         (SELECT count(*)::int FROM jsonb_array_elements(f.reading->'structure'->'occurrences') o WHERE o->>'child' = c.product) AS times
          FROM copies c JOIN files f ON f.id = c.assembly_id AND NOT f.removed WHERE c.part_id = $1 ORDER BY f.path`,
         [id],
       ),

@@ -28,7 +28,8 @@ export async function assignWide(sql: Sql, files: readonly number[] | null): Pro
     await sql.run(
       `UPDATE files t SET ${column} = n.holder FROM (
          SELECT f.id, (CASE WHEN ${kinds} true THEN coalesce(
-           (SELECT m.holder_id FROM wide_members m JOIN wide_holders w ON w.id = m.holder_id AND w.level = $2 AND NOT w.removed WHERE m.file_id = f.id AND m.member ORDER BY w.position, w.id LIMIT 1),
+           (SELECT m.holder_id FROM wide_members m JOIN wide_holders w ON w.id = m.holder_id AND w.level = $2 AND NOT w.removed
+               WHERE m.file_id = f.id AND m.member ORDER BY w.position, w.id LIMIT 1),
            ${byRule}) END)::int AS holder
          FROM files f WHERE NOT f.removed AND ($1::int[] IS NULL OR f.id = ANY($1::int[]))) n
        WHERE t.id = n.id AND t.${column} IS DISTINCT FROM n.holder`,

@@ -186,7 +186,8 @@ async function writtenMeanwhile(sql: Sql, { files }: ScanInput): Promise<Set<num
   const born = files.flatMap(({ id, born: birth }) => (birth === null ? [] : [{ id, library: birth.library, path: birth.path }]));
   const found = await sql.all<{ id: number }>(
     `SELECT f.id FROM jsonb_to_recordset($1::jsonb) AS n(id int, hash text) JOIN files f ON f.id = n.id WHERE f.hash <> n.hash
-     UNION SELECT n.id FROM jsonb_to_recordset($1::jsonb) AS n(id int) JOIN journal j ON j.file_id = n.id JOIN change_sets s ON s.id = j.change_set_id WHERE s.state = 'applying'
+     UNION SELECT n.id FROM jsonb_to_recordset($1::jsonb) AS n(id int) JOIN journal j ON j.file_id = n.id
+       JOIN change_sets s ON s.id = j.change_set_id WHERE s.state = 'applying'
      UNION SELECT n.id FROM jsonb_to_recordset($2::jsonb) AS n(id int, library int, path text) JOIN files f ON f.library_id = n.library AND f.path = n.path`,
     [JSON.stringify(known), JSON.stringify(born)],
   );
@@ -252,7 +253,9 @@ async function scanTogether(input: ScanInput, db: Db, refused: string | null): P
     await readings.store(sql);
     if (touched.length)
       await sql.run(
-        'UPDATE files f SET size = n.size, mtime_ms = n."mtimeMs", removed = false FROM jsonb_to_recordset($1::jsonb) AS n(id int, size bigint, "mtimeMs" double precision) WHERE f.id = n.id',
+        `UPDATE files f SET size = n.size, mtime_ms = n."mtimeMs", removed = false
+          FROM jsonb_to_recordset($1::jsonb) AS n(id int, size bigint, "mtimeMs" double precision)
+          WHERE f.id = n.id`,
         [JSON.stringify(touched)],
       );
   });

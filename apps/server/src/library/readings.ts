@@ -278,9 +278,12 @@ export class Readings {
     await sql.copy('files (id, library_id, path, folder, name, kind, format, size, mtime_ms, hash, problem, product_id, reading, blocks, read_by)', this.born);
     if (this.known.length) {
       await sql.run(
-        `UPDATE files f SET size = n.size, mtime_ms = n.mtime, hash = n.hash, problem = n.problem, kind = coalesce(n.kind, f.kind), format = coalesce(n.format, f.format),
+        `UPDATE files f
+           SET size = n.size, mtime_ms = n.mtime, hash = n.hash, problem = n.problem, kind = coalesce(n.kind, f.kind), format = coalesce(n.format, f.format),
            product_id = n.product, reading = n.reading, blocks = n.blocks, read_by = ${READ_BY}, removed = false
-         FROM jsonb_to_recordset($1::jsonb) AS n(id int, size bigint, mtime double precision, hash text, problem text, kind text, format text, product text, reading jsonb, blocks text[]) WHERE f.id = n.id`,
+         FROM jsonb_to_recordset($1::jsonb) AS n(id int, size bigint, mtime double precision, hash text, problem text, kind text,
+             format text, product text, reading jsonb, blocks text[])
+         WHERE f.id = n.id`,
         [`[${this.updates.join(',')}]`],
       );
     }
@@ -346,7 +349,8 @@ export async function takeBesideLines(sql: Sql, changeSet: number, files: readon
     );
     // Joined from pairs to values; otherwise the planner scans all values.
     await sql.run(
-      `DELETE FROM held_values v USING unnest($1::int[], $2::text[]) AS n(file, name) WHERE v.file_id = n.file AND v.holder = '' AND v.place = 'property' AND v.name = n.name`,
+      `DELETE FROM held_values v USING unnest($1::int[], $2::text[]) AS n(file, name)
+        WHERE v.file_id = n.file AND v.holder = '' AND v.place = 'property' AND v.name = n.name`,
       [written.map((row) => row.file), written.map((row) => row.name)],
     );
     await sql.copy(withColumns(VALUES), besideRows(written, standIns));

@@ -267,7 +267,9 @@ export class Scanner {
     if (moves.size === 0) return;
     const list = [...moves].map(([file, before]) => ({ id: before.id, path: file.path, ...placeOf(file.path), mtime: file.mtimeMs }));
     await this.db.run(
-      `UPDATE files f SET path = n.path, folder = n.folder, name = n.name, mtime_ms = n.mtime FROM jsonb_to_recordset($1::jsonb) AS n(id int, path text, folder text, name text, mtime double precision) WHERE f.id = n.id`,
+      `UPDATE files f SET path = n.path, folder = n.folder, name = n.name, mtime_ms = n.mtime
+        FROM jsonb_to_recordset($1::jsonb) AS n(id int, path text, folder text, name text, mtime double precision)
+        WHERE f.id = n.id`,
       [asRecordset(list)],
     );
   }

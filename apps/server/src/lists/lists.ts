@@ -111,8 +111,11 @@ export class ChoiceLists {
           draft.name,
         ]);
         await sql.run(
-          `UPDATE editions SET schema = jsonb_set(schema, '{properties}', (SELECT jsonb_agg(CASE WHEN p->>'list' = $1 THEN jsonb_set(p, '{list}', to_jsonb($2::text)) ELSE p END ORDER BY n)
-             FROM jsonb_array_elements(schema->'properties') WITH ORDINALITY AS e(p, n))) WHERE state <> 'superseded' AND jsonb_array_length(schema->'properties') > 0`,
+          `UPDATE editions
+             SET schema = jsonb_set(schema, '{properties}',
+                 (SELECT jsonb_agg(CASE WHEN p->>'list' = $1 THEN jsonb_set(p, '{list}', to_jsonb($2::text)) ELSE p END ORDER BY n)
+             FROM jsonb_array_elements(schema->'properties') WITH ORDINALITY AS e(p, n)))
+               WHERE state <> 'superseded' AND jsonb_array_length(schema->'properties') > 0`,
           [old.name, draft.name],
         );
       }
@@ -203,8 +206,10 @@ export class ChoiceLists {
     const users = [...(await this.properties.active(this.db)).values()].filter((property) => property.list === name);
     const slots = users.flatMap((property) => property.kinds.map((kind) => ({ kind, ...slotOf(property, kind) })));
     const found = await this.db.all<{ file: number; holder: string; place: 'property' | 'field'; name: string; held: HeldValue; replacedBy: string }>(
-      `SELECT v.file_id AS file, v.holder, v.place, v.name, ${HELD} AS held, r."replacedBy" FROM jsonb_to_recordset($1::jsonb) AS s(kind text, place text, name text)
-       JOIN held_values v ON v.place = s.place AND v.name = s.name AND v.kind = s.kind JOIN jsonb_to_recordset($2::jsonb) AS r(value text, "replacedBy" text) ON r.value = v.text
+      `SELECT v.file_id AS file, v.holder, v.place, v.name, ${HELD} AS held, r."replacedBy"
+       FROM jsonb_to_recordset($1::jsonb) AS s(kind text, place text, name text)
+       JOIN held_values v ON v.place = s.place AND v.name = s.name AND v.kind = s.kind
+       JOIN jsonb_to_recordset($2::jsonb) AS r(value text, "replacedBy" text) ON r.value = v.text
        JOIN files f ON f.id = v.file_id AND NOT f.removed AND f.lock_reason IS NULL ORDER BY v.file_id`,
       [asRecordset(slots), asRecordset(replaced)],
     );
@@ -231,8 +236,10 @@ function tooLong(table: PlainTable): PlainTable {
 
 /** Whether the role could write: as a superuser, or to any table. */
 const MAY_WRITE = `SELECT current_user AS role, r.rolsuper OR r.rolcreatedb OR r.rolcreaterole
-  OR EXISTS (SELECT 1 FROM pg_roles a WHERE a.rolname IN ('pg_write_all_data', 'pg_write_server_files', 'pg_execute_server_program') AND pg_has_role(current_user, a.oid, 'member'))
-  OR EXISTS (SELECT 1 FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE c.relkind IN ('r', 'p', 'v', 'f') AND n.nspname NOT IN ('pg_catalog', 'information_schema')
+  OR EXISTS (SELECT 1 FROM pg_roles a
+      WHERE a.rolname IN ('pg_write_all_data', 'pg_write_server_files', 'pg_execute_server_program') AND pg_has_role(current_user, a.oid, 'member'))
+  OR EXISTS (SELECT 1 FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
+      WHERE c.relkind IN ('r', 'p', 'v', 'f') AND n.nspname NOT IN ('pg_catalog', 'information_schema')
     AND n.nspname NOT LIKE 'pg_temp%' AND has_table_privilege(c.oid, 'INSERT, UPDATE, DELETE, TRUNCATE')) AS writes
   FROM pg_roles r WHERE r.rolname = current_user`;
 

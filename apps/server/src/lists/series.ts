@@ -48,7 +48,8 @@ export class NumberSeries {
       this.db.all<{ series: number; frame: string; last: number }>('SELECT series_id AS series, frame, last FROM series_counters ORDER BY frame'),
       this.db.all<SeriesNumber & { series: number }>(
         `SELECT n.id, n.series_id AS series, n.text, n.state, coalesce(u.display_name, '') AS "by", n.at, n.file_id AS file, n.note
-         FROM (SELECT *, row_number() OVER (PARTITION BY series_id ORDER BY id DESC) AS place FROM series_numbers) n LEFT JOIN users u ON u.id = n.user_id WHERE n.place <= ${MOST_LISTED} ORDER BY n.id DESC`,
+         FROM (SELECT *, row_number() OVER (PARTITION BY series_id ORDER BY id DESC) AS place FROM series_numbers) n
+         LEFT JOIN users u ON u.id = n.user_id WHERE n.place <= ${MOST_LISTED} ORDER BY n.id DESC`,
       ),
     ]);
     return stored.map(({ id, name, definition }) => ({
@@ -120,7 +121,8 @@ export class NumberSeries {
       if (!frame.ok) throw invalid('part-missing', `No number of ${series.name} can be made: ${frame.message}.`);
       const [text] = await this.take(sql, user, series, frame, [{ file, note }]);
       return (await sql.one<SeriesNumber>(
-        `SELECT n.id, n.text, n.state, u.display_name AS "by", n.at, n.file_id AS file, n.note FROM series_numbers n JOIN users u ON u.id = n.user_id WHERE n.series_id = $1 AND n.text = $2`,
+        `SELECT n.id, n.text, n.state, u.display_name AS "by", n.at, n.file_id AS file, n.note
+          FROM series_numbers n JOIN users u ON u.id = n.user_id WHERE n.series_id = $1 AND n.text = $2`,
         [id, text],
       ))!;
     });
@@ -198,7 +200,8 @@ export class NumberSeries {
   /** Document property texts of files, by written name. */
   private async valuesOf(sql: Sql, files: readonly number[]): Promise<Map<number, Map<string, string>>> {
     const found = await sql.all<{ file: number; name: string; held: HeldValue }>(
-      `SELECT v.file_id AS file, v.name, ${HELD} AS held FROM held_values v WHERE v.file_id = ANY($1::int[]) AND v.holder = '' AND v.place IN ('property', 'field') AND v.text <> '' AND NOT v.stand_in`,
+      `SELECT v.file_id AS file, v.name, ${HELD} AS held FROM held_values v
+        WHERE v.file_id = ANY($1::int[]) AND v.holder = '' AND v.place IN ('property', 'field') AND v.text <> '' AND NOT v.stand_in`,
       [files],
     );
     const values = new Map<number, Map<string, string>>();
@@ -243,7 +246,9 @@ export class NumberSeries {
       await sql.one('SELECT last FROM series_counters WHERE series_id = $1 AND frame = $2 FOR UPDATE', [id, key(frame)]);
     }
     const taken = await sql.all<{ text: string }>(
-      `UPDATE series_numbers SET state = 'reserved', user_id = $4, at = $5 WHERE id IN (SELECT id FROM series_numbers WHERE series_id = $1 AND frame = $2 AND state = 'released' ORDER BY count LIMIT $3) RETURNING text, count`,
+      `UPDATE series_numbers SET state = 'reserved', user_id = $4, at = $5
+        WHERE id IN (SELECT id FROM series_numbers WHERE series_id = $1 AND frame = $2 AND state = 'released' ORDER BY count LIMIT $3)
+        RETURNING text, count`,
       [id, key(frame), wanted.length, user.id, this.clock()],
     );
     const texts = taken.map((row) => row.text);
@@ -266,7 +271,9 @@ export class NumberSeries {
       );
       const free = made.filter((entry) => !standing.has(entry.text));
       const stored = await sql.all<{ text: string }>(
-        `INSERT INTO series_numbers (series_id, frame, count, text, state, user_id, at) SELECT $1, $2, count, text, 'reserved', $4, $5 FROM jsonb_to_recordset($3::jsonb) AS n(count bigint, text text)
+        `INSERT INTO series_numbers (series_id, frame, count, text, state, user_id, at)
+         SELECT $1, $2, count, text, 'reserved', $4, $5
+         FROM jsonb_to_recordset($3::jsonb) AS n(count bigint, text text)
          ON CONFLICT DO NOTHING RETURNING text`,
         [id, key(frame), asRecordset(free), user.id, this.clock()],
       );
@@ -274,7 +281,9 @@ export class NumberSeries {
       texts.push(...free.filter((entry) => kept.has(entry.text)).map((entry) => entry.text));
     }
     await sql.run(
-      `UPDATE series_numbers s SET file_id = n.file, note = n.note FROM jsonb_to_recordset($2::jsonb) AS n(text text, file int, note text) WHERE s.series_id = $1 AND s.text = n.text`,
+      `UPDATE series_numbers s SET file_id = n.file, note = n.note
+        FROM jsonb_to_recordset($2::jsonb) AS n(text text, file int, note text)
+        WHERE s.series_id = $1 AND s.text = n.text`,
       [id, asRecordset(wanted.map((entry, i) => ({ text: texts[i], ...entry })))],
     );
     return texts;

@@ -169,7 +169,8 @@ export class FileNaming {
       `SELECT f.model_file_id AS of, f.id AS file, f.path, 'drawing' AS kind, coalesce(f.model_match->>'by', '') AS by, '' AS product, f.lock_reason AS lock
        FROM files f WHERE f.model_file_id = ANY($1::int[]) AND NOT f.removed
        UNION ALL
-       SELECT c.part_id, f.id, f.path, 'assembly', coalesce(c.match->>'by', ''), c.product, f.lock_reason FROM copies c JOIN files f ON f.id = c.assembly_id AND NOT f.removed WHERE c.part_id = ANY($1::int[])`,
+       SELECT c.part_id, f.id, f.path, 'assembly', coalesce(c.match->>'by', ''), c.product, f.lock_reason
+         FROM copies c JOIN files f ON f.id = c.assembly_id AND NOT f.removed WHERE c.part_id = ANY($1::int[])`,
       [files],
     );
     const links = new Map<number, { file: number; path: string; how: string; kind: string; by: string; product: string; lock: string | null }[]>();
@@ -201,7 +202,8 @@ export class FileNaming {
   private async following(names: ReadonlyMap<number, string>): Promise<Line[]> {
     const { modelProperty } = await readSettings(this.db);
     const found = await this.db.all<{ drawing: number; model: number; modelName: string; by: string; named: string | null; lock: string | null }>(
-      `SELECT f.id AS drawing, m.id AS model, m.name AS "modelName", coalesce(f.model_match->>'by', '') AS by, v.text AS named, f.lock_reason AS lock FROM files f JOIN files m ON m.id = f.model_file_id
+      `SELECT f.id AS drawing, m.id AS model, m.name AS "modelName", coalesce(f.model_match->>'by', '') AS by, v.text AS named, f.lock_reason AS lock
+       FROM files f JOIN files m ON m.id = f.model_file_id
        LEFT JOIN held_values v ON v.file_id = f.id AND v.holder = '' AND v.place = 'property' AND v.name = $2
        WHERE NOT f.removed AND (m.id = ANY($1::int[]) OR f.id = ANY($1::int[]))`,
       [[...names.keys()], modelProperty],

@@ -54,7 +54,8 @@ export class Overviews {
     const [totals, ofNames, ofOthers] = await Promise.all([
       this.db.all<{ kind: string; files: number }>('SELECT kind, count(*)::int AS files FROM files WHERE NOT removed AND problem IS NULL GROUP BY kind'),
       this.db.all<Count>(
-        `SELECT s.property, s.kind, sum(c.filled)::int AS filled, sum(c.stand_ins)::int AS "standIns" FROM jsonb_to_recordset($1::jsonb) AS s(property int, kind text, name text)
+        `SELECT s.property, s.kind, sum(c.filled)::int AS filled, sum(c.stand_ins)::int AS "standIns"
+         FROM jsonb_to_recordset($1::jsonb) AS s(property int, kind text, name text)
          JOIN name_counts c ON c.name = s.name AND c.kind = s.kind AND c.level = 'document' GROUP BY s.property, s.kind`,
         [asRecordset(named)],
       ),

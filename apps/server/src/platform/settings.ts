@@ -27,7 +27,7 @@ async function look(sql: Sql): Promise<Settings> {
 export async function writeSettings(sql: Sql, settings: Settings): Promise<void> {
   const list = Object.entries(settings).map(([key, value]) => ({ key, value: value as unknown }));
   await sql.run(
-    'INSERT INTO settings SELECT key, value FROM jsonb_to_recordset($1::jsonb) AS n(key text, value jsonb) ON CONFLICT (key) DO UPDATE SET value = excluded.value',
+    `INSERT INTO settings SELECT key, value FROM jsonb_to_recordset($1::jsonb) AS n(key text, value jsonb) ON CONFLICT (key) DO UPDATE SET value = excluded.value`,
     [asRecordset(list)],
   );
 }

@@ -113,7 +113,8 @@ export class Projects {
             [id],
           ),
       this.db.all<WideView['takenOut'][number]>(
-        'SELECT f.id AS file, f.path FROM wide_members m JOIN files f ON f.id = m.file_id AND NOT f.removed WHERE m.holder_id = $1 AND NOT m.member ORDER BY f.path',
+        `SELECT f.id AS file, f.path FROM wide_members m JOIN files f ON f.id = m.file_id AND NOT f.removed
+          WHERE m.holder_id = $1 AND NOT m.member ORDER BY f.path`,
         [id],
       ),
       this.behind(row, prepared),

@@ -43,7 +43,9 @@ export class Rollout {
     const [reached, left] = await Promise.all([
       this.db.all<Omit<RolloutRow, 'left'>>(
         `SELECT s.property, count(*)::int AS reached, count(v.file_id)::int AS named, count(*) FILTER (WHERE v.text <> '' AND NOT v.stand_in)::int AS filled,
-           count(*) FILTER (WHERE coalesce(v.text, '') = '' AND s.spellings <> '{}' AND EXISTS (SELECT 1 FROM held_values o WHERE o.file_id = f.id AND o.holder = '' AND o.place = 'property' AND o.name = ANY(s.spellings) AND o.text <> ''))::int AS "otherName",
+           count(*) FILTER (WHERE coalesce(v.text, '') = '' AND s.spellings <> '{}'
+               AND EXISTS (SELECT 1 FROM held_values o
+                   WHERE o.file_id = f.id AND o.holder = '' AND o.place = 'property' AND o.name = ANY(s.spellings) AND o.text <> ''))::int AS "otherName",
            count(*) FILTER (WHERE v.file_id IS NULL AND f.lock_reason IS NOT NULL)::int AS barred
          FROM ${TARGETS} ${REACHED} LEFT JOIN held_values v ON v.file_id = f.id AND v.holder = '' AND v.place = s.place AND v.name = s.name GROUP BY s.property`,
         [asRecordset(targetsOf(active))],
@@ -76,7 +78,8 @@ export class Rollout {
     const { schema } = await this.editions.inForce(this.db);
     return this.db.all(
       `SELECT f.id AS file, f.path, CASE WHEN f.lock_reason IS NULL THEN NULL ELSE 'The file ' || f.lock_reason || '.' END AS reason
-       FROM ${TARGETS} ${REACHED} WHERE s.property = $2 AND NOT EXISTS (SELECT 1 FROM held_values v WHERE v.file_id = f.id AND v.holder = '' AND v.place = s.place AND v.name = s.name)
+       FROM ${TARGETS} ${REACHED}
+       WHERE s.property = $2 AND NOT EXISTS (SELECT 1 FROM held_values v WHERE v.file_id = f.id AND v.holder = '' AND v.place = s.place AND v.name = s.name)
        ORDER BY f.lock_reason IS NULL, f.path LIMIT 1000`,
       [asRecordset(targetsOf(schema.properties.filter((property) => property.id === propertyId && !property.retired))), propertyId],
     );
@@ -112,7 +115,9 @@ export class Rollout {
   private async nameLines(property: Property): Promise<Line[]> {
     const files = await this.db.all<{ file: number; place: 'property'; name: string }>(
       `SELECT f.id AS file, s.place, s.name FROM ${TARGETS} ${REACHED} AND f.lock_reason IS NULL
-       WHERE NOT EXISTS (SELECT 1 FROM held_values v WHERE v.file_id = f.id AND v.holder = '' AND v.place = s.place AND v.name = s.name) AND s.place = 'property' ORDER BY f.id`,
+       WHERE NOT EXISTS (SELECT 1 FROM held_values v WHERE v.file_id = f.id AND v.holder = '' AND v.place = s.place AND v.name = s.name)
+         AND s.place = 'property'
+       ORDER BY f.id`,
       [asRecordset(targetsOf([property]))],
     );
     const parsed = property.default === '' ? null : parseText(property.default, property);
@@ -128,7 +133,8 @@ export class Rollout {
 
   private async underOtherNames(property: Property): Promise<number[]> {
     const found = await this.db.all<{ id: number }>(
-      `SELECT DISTINCT f.id FROM ${TARGETS} ${REACHED} AND f.lock_reason IS NULL JOIN held_values o ON o.file_id = f.id AND o.holder = '' AND o.place = 'property' AND o.name = ANY(s.spellings) AND o.text <> ''
+      `SELECT DISTINCT f.id FROM ${TARGETS} ${REACHED} AND f.lock_reason IS NULL
+       JOIN held_values o ON o.file_id = f.id AND o.holder = '' AND o.place = 'property' AND o.name = ANY(s.spellings) AND o.text <> ''
        LEFT JOIN held_values v ON v.file_id = f.id AND v.holder = '' AND v.place = s.place AND v.name = s.name WHERE coalesce(v.text, '') = '' ORDER BY f.id`,
       [asRecordset(targetsOf([property]))],
     );
@@ -141,8 +147,11 @@ export class Rollout {
       .filter(({ slot }) => slot.place === 'property')
       .map(({ slot }) => slot.name);
     const found = await this.db.all<{ file: number; holder: string; name: string; held: HeldValue }>(
-      `SELECT v.file_id AS file, v.holder, v.name, ${HELD} AS held FROM held_values v JOIN files f ON f.id = v.file_id AND NOT f.removed AND f.lock_reason IS NULL
-       WHERE v.place = 'property' AND v.name = ANY($1::text[]) AND v.holder = '' AND NOT (f.kind = ANY($2::text[]) AND ($3::text[] = '{}' OR (SELECT c.name FROM classes c WHERE c.id = f.class_id) = ANY($3::text[]))) ORDER BY v.file_id`,
+      `SELECT v.file_id AS file, v.holder, v.name, ${HELD} AS held FROM held_values v
+       JOIN files f ON f.id = v.file_id AND NOT f.removed AND f.lock_reason IS NULL
+       WHERE v.place = 'property' AND v.name = ANY($1::text[]) AND v.holder = ''
+         AND NOT (f.kind = ANY($2::text[]) AND ($3::text[] = '{}' OR (SELECT c.name FROM classes c WHERE c.id = f.class_id) = ANY($3::text[])))
+       ORDER BY v.file_id`,
       [names, kinds, property.classes],
     );
     return found.map(({ file, holder, name, held }) => ({

@@ -75,7 +75,8 @@ export class Tries {
         await this.db.run(
           `INSERT INTO try_findings (try_id, file_id, property_id, effect, before, message)
            SELECT $1, id, $2, 'breaks', text, $3 || others || $4 FROM (
-             SELECT f.id, f.kind, v.text, count(*) OVER (PARTITION BY v.text${among}) - 1 AS others FROM held_values v JOIN files f ON f.id = v.file_id AND NOT f.removed
+             SELECT f.id, f.kind, v.text, count(*) OVER (PARTITION BY v.text${among}) - 1 AS others
+               FROM held_values v JOIN files f ON f.id = v.file_id AND NOT f.removed
              WHERE v.place = $5 AND v.name = $6 AND v.holder = '' AND v.text <> '' AND NOT v.stand_in AND f.kind = ANY($7::text[])) n
            WHERE others > 0 AND kind = $8`,
           [id, property.id, `${property.caption} stands in `, ' other files as well.', slot.place, slot.name, property.kinds, kind],
@@ -92,7 +93,8 @@ export class Tries {
     );
     if (!row) return null;
     const effects = await this.db.all<TrySummary['effects'][number]>(
-      `SELECT effect, property_id AS property, check_id AS check, cell, record, count(DISTINCT file_id)::int AS files FROM try_findings WHERE try_id = $1 GROUP BY 1, 2, 3, 4, 5 ORDER BY 6 DESC, 1, 2, 3, 4, 5`,
+      `SELECT effect, property_id AS property, check_id AS check, cell, record, count(DISTINCT file_id)::int AS files
+        FROM try_findings WHERE try_id = $1 GROUP BY 1, 2, 3, 4, 5 ORDER BY 6 DESC, 1, 2, 3, 4, 5`,
       [row.id],
     );
     return { ...row, effects };

@@ -91,7 +91,8 @@ export class TriedMapping {
     const reached = ({ at }: Link) => at.some((end) => 'property' in end && this.differing.has(end.property));
     if (sameDefinition(before, after) && ![...before, ...after].some(reached)) return [];
     const rows = await sql.all<VaultRow>(
-      `SELECT f.id AS file, r.state, f.model_file_id AS model, r.record, coalesce((SELECT jsonb_object_agg(a.link_id, a.value) FROM agreed_values a WHERE a.file_id = f.id), '{}') AS agreed
+      `SELECT f.id AS file, r.state, f.model_file_id AS model, r.record,
+       coalesce((SELECT jsonb_object_agg(a.link_id, a.value) FROM agreed_values a WHERE a.file_id = f.id), '{}') AS agreed
        FROM files f JOIN libraries l ON l.id = f.library_id AND l.in_vault JOIN vault_records r ON r.path = f.path WHERE f.id = ANY($1::int[]) AND NOT f.removed`,
       [files],
     );

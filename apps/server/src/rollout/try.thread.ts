@@ -41,7 +41,8 @@ const whole = (schema: Schema): Schema => ({ ...schema, properties: schema.prope
 
 async function load(db: Db, id: number): Promise<Loaded> {
   const row = await db.one<{ at: Date; draft: Schema; inForce: Schema | null }>(
-    `SELECT t.at, d.schema AS draft, (SELECT schema FROM editions WHERE state = 'in force') AS "inForce" FROM tries t JOIN editions d ON d.id = t.edition_id WHERE t.id = $1`,
+    `SELECT t.at, d.schema AS draft, (SELECT schema FROM editions WHERE state = 'in force') AS "inForce"
+      FROM tries t JOIN editions d ON d.id = t.edition_id WHERE t.id = $1`,
     [id],
   );
   if (!row) throw new Error(`There is no try ${id}.`);

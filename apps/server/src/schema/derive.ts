@@ -107,12 +107,14 @@ export class Derived {
     if (around.parts)
       await others(
         'parts',
-        'SELECT DISTINCT c.assembly_id AS file, c.part_id AS of FROM copies c JOIN files f ON f.id = c.assembly_id AND NOT f.removed WHERE c.part_id = ANY($1::int[])',
+        `SELECT DISTINCT c.assembly_id AS file, c.part_id AS of FROM copies c
+          JOIN files f ON f.id = c.assembly_id AND NOT f.removed WHERE c.part_id = ANY($1::int[])`,
       );
     if (around.inner.includes('occurrence'))
       await others(
         'part',
-        'SELECT DISTINCT c.assembly_id AS file, c.part_id AS of FROM copies c JOIN files f ON f.id = c.assembly_id AND NOT f.removed WHERE c.part_id = ANY($1::int[])',
+        `SELECT DISTINCT c.assembly_id AS file, c.part_id AS of FROM copies c
+          JOIN files f ON f.id = c.assembly_id AND NOT f.removed WHERE c.part_id = ANY($1::int[])`,
       );
     if (around.wide) {
       await others('project', 'SELECT id AS file, project_id AS of FROM files WHERE project_id = ANY($1::int[]) AND NOT removed');

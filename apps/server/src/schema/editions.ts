@@ -123,7 +123,8 @@ export class Editions {
     const schema = stored?.schema ?? inForce.schema;
     const edits = stored
       ? await this.db.all<DraftView['edits'][number]>(
-          `SELECT coalesce(u.display_name, '') AS "by", e.at, e.what FROM edition_edits e LEFT JOIN users u ON u.id = e.user_id WHERE e.edition_id = $1 ORDER BY e.id DESC LIMIT 100`,
+          `SELECT coalesce(u.display_name, '') AS "by", e.at, e.what FROM edition_edits e
+            LEFT JOIN users u ON u.id = e.user_id WHERE e.edition_id = $1 ORDER BY e.id DESC LIMIT 100`,
           [stored.id],
         )
       : [];
@@ -171,7 +172,9 @@ export class Editions {
         const base = await sql.one<Stored>(`SELECT ${COLUMNS} FROM editions WHERE state = 'in force'`);
         const schema = base ? restored(base).schema : EMPTY_SCHEMA;
         const row = await sql.one<Stored>(
-          `INSERT INTO editions (number, state, schema, user_id, at, based_on) SELECT coalesce(max(number), 0) + 1, 'draft', $1::jsonb, $2, $3, $4 FROM editions RETURNING ${COLUMNS}`,
+          `INSERT INTO editions (number, state, schema, user_id, at, based_on)
+            SELECT coalesce(max(number), 0) + 1, 'draft', $1::jsonb, $2, $3, $4 FROM editions
+            RETURNING ${COLUMNS}`,
           [JSON.stringify(schema), author?.id ?? null, this.clock(), base?.id ?? null],
         );
         stored = restored(row!);
@@ -432,9 +435,14 @@ export class Editions {
       const { schema } = await this.inForce(sql);
       await sql.run(
         `INSERT INTO discarded_drafts (id, schema, based_on, edits, changes, user_id, at)
-         SELECT 1, e.schema, e.based_on, coalesce((SELECT jsonb_agg(jsonb_build_object('user', d.user_id, 'at', d.at, 'what', d.what) ORDER BY d.id) FROM edition_edits d WHERE d.edition_id = e.id), '[]'), $2, $3, $4
+         SELECT 1, e.schema, e.based_on,
+           coalesce((SELECT jsonb_agg(jsonb_build_object('user', d.user_id, 'at', d.at, 'what', d.what) ORDER BY d.id)
+                 FROM edition_edits d WHERE d.edition_id = e.id),
+               '[]'),
+           $2, $3, $4
          FROM editions e WHERE e.id = $1
-         ON CONFLICT (id) DO UPDATE SET schema = excluded.schema, based_on = excluded.based_on, edits = excluded.edits, changes = excluded.changes, user_id = excluded.user_id, at = excluded.at`,
+         ON CONFLICT (id) DO UPDATE SET schema = excluded.schema, based_on = excluded.based_on, edits = excluded.edits,
+           changes = excluded.changes, user_id = excluded.user_id, at = excluded.at`,
         [stored.id, compareSchemas(schema, stored.schema).length, author?.id ?? null, this.clock()],
       );
       await sql.run('DELETE FROM editions WHERE id = $1', [stored.id]);
@@ -456,7 +464,8 @@ export class Editions {
       );
       if (!row) throw notFound('A discarded draft');
       await sql.run(
-        `INSERT INTO edition_edits (edition_id, user_id, at, what) SELECT $1, n.user, n.at, n.what FROM discarded_drafts d, jsonb_to_recordset(d.edits) AS n("user" int, at timestamptz, what text)`,
+        `INSERT INTO edition_edits (edition_id, user_id, at, what) SELECT $1, n.user, n.at, n.what
+          FROM discarded_drafts d, jsonb_to_recordset(d.edits) AS n("user" int, at timestamptz, what text)`,
         [row.id],
       );
       await sql.run('DELETE FROM discarded_drafts');
@@ -658,7 +667,8 @@ async function enact(sql: Sql, schema: Schema): Promise<void> {
     definition: property.led ? Object.assign(draftOf(property), { led: property.led }) : draftOf(property),
   }));
   await sql.run(
-    `INSERT INTO properties (id, retired, position, definition) SELECT id, retired, position, definition FROM jsonb_to_recordset($1::jsonb) AS n(id int, retired boolean, position int, definition jsonb)
+    `INSERT INTO properties (id, retired, position, definition) SELECT id, retired, position, definition
+     FROM jsonb_to_recordset($1::jsonb) AS n(id int, retired boolean, position int, definition jsonb)
      ON CONFLICT (id) DO UPDATE SET retired = excluded.retired, position = excluded.position, definition = excluded.definition`,
     [asRecordset(list)],
   );

@@ -108,13 +108,15 @@ export async function loadFacts(sql: Sql, ids: readonly number[], around: Surrou
   const assemblies = around.parts || occurrences ? files.filter((file) => file.kind === 'assembly').map((file) => file.id) : [];
   const structures = assemblies.length
     ? await sql.all<{ id: number; structure: StructureReading }>(
-        `SELECT id, reading->'structure' AS structure FROM files WHERE id = ANY($1::int[]) AND reading->'structure' IS NOT NULL AND reading->>'structure' IS NOT NULL`,
+        `SELECT id, reading->'structure' AS structure FROM files
+          WHERE id = ANY($1::int[]) AND reading->'structure' IS NOT NULL AND reading->>'structure' IS NOT NULL`,
         [assemblies],
       )
     : [];
   const copies = assemblies.length
     ? await sql.all<Copy>(
-        `SELECT assembly_id AS assembly, product, part_id AS part, match->>'variant' AS variant FROM copies WHERE assembly_id = ANY($1::int[]) AND part_id IS NOT NULL`,
+        `SELECT assembly_id AS assembly, product, part_id AS part, match->>'variant' AS variant FROM copies
+          WHERE assembly_id = ANY($1::int[]) AND part_id IS NOT NULL`,
         [assemblies],
       )
     : [];
@@ -264,7 +266,8 @@ async function variantsOf(sql: Sql, copies: readonly Copy[], around: Surrounding
   const found = new Map(variants.map((copy) => [`${copy.part}/${copy.variant}`, new Map<string, HeldValue>()]));
   if (variants.length === 0) return found;
   const held = await sql.all<ValueRow>(
-    `SELECT file_id AS file, holder, place, name, text, form, unit FROM held_values WHERE file_id = ANY($1::int[]) AND holder = ANY($2::text[]) AND place IN ('property', 'field') AND name = ANY($3::text[]) AND text <> ''`,
+    `SELECT file_id AS file, holder, place, name, text, form, unit FROM held_values
+      WHERE file_id = ANY($1::int[]) AND holder = ANY($2::text[]) AND place IN ('property', 'field') AND name = ANY($3::text[]) AND text <> ''`,
     [[...new Set(variants.map((copy) => copy.part))], [...new Set(variants.map((copy) => copy.variant))], around.names],
   );
   for (const { file, holder, place, name, text, form, unit } of held) {
@@ -282,7 +285,8 @@ const fileRows = (sql: Sql, ids: readonly number[]): Promise<FileRow[]> =>
   ids.length === 0
     ? Promise.resolve([])
     : sql.all<FileRow>(
-        `SELECT f.id, f.kind, c.name AS "className", f.workflow_state AS state, f.name, f.folder, f.model_file_id AS model, f.project_id AS project, f.set_id AS "set"
+        `SELECT f.id, f.kind, c.name AS "className", f.workflow_state AS state, f.name, f.folder, f.model_file_id AS model,
+         f.project_id AS project, f.set_id AS "set"
          FROM files f LEFT JOIN classes c ON c.id = f.class_id WHERE f.id = ANY($1::int[]) AND NOT f.removed`,
         [ids],
       );

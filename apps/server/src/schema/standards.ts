@@ -11,7 +11,8 @@ export async function standardsOf(db: Db, editions: Editions, practice: Practice
     editions.draft(),
     readSettings(db),
     db.all<{ id: number; path: string; blocks: string[]; inserts: InsertReading[] | null; sheets: SheetReading[] | null }>(
-      `SELECT id, path, blocks, reading->'inserts' AS inserts, reading->'sheets' AS sheets FROM files WHERE kind = 'drawing' AND NOT removed AND reading IS NOT NULL ORDER BY path LIMIT 5000`,
+      `SELECT id, path, blocks, reading->'inserts' AS inserts, reading->'sheets' AS sheets FROM files
+        WHERE kind = 'drawing' AND NOT removed AND reading IS NOT NULL ORDER BY path LIMIT 5000`,
     ),
   ]);
   const blocksBy = await cellsOfBlocks(

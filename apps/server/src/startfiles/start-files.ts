@@ -69,7 +69,8 @@ export class StartFiles {
       ),
       this.db.all<{ name: string }>(
         `SELECT b.block->>'name' AS name FROM files f, ${BLOCKS_OF_F} b
-         WHERE f.kind = 'drawing' AND NOT f.removed AND jsonb_array_length(b.block->'cells') > 0 AND NOT coalesce((b.block->'cells'->0->>'plain')::boolean, false)
+         WHERE f.kind = 'drawing' AND NOT f.removed AND jsonb_array_length(b.block->'cells') > 0
+           AND NOT coalesce((b.block->'cells'->0->>'plain')::boolean, false)
          GROUP BY 1 ORDER BY count(*) DESC, 1 LIMIT 500`,
       ),
     ]);
@@ -216,8 +217,10 @@ export class StartFiles {
       await sql.run('UPDATE start_files SET current = false WHERE current');
       await sql.run(
         `INSERT INTO start_files (edition, name, kind, class, sheet, names, hash, current, at, user_id)
-         SELECT $1, name, kind, class, sheet, names, hash, true, $3, $4 FROM jsonb_to_recordset($2::jsonb) AS n(name text, kind text, class text, sheet text, names text[], hash text)
-         ON CONFLICT (edition, name) DO UPDATE SET kind = excluded.kind, class = excluded.class, sheet = excluded.sheet, names = excluded.names, hash = excluded.hash, current = true, at = excluded.at, user_id = excluded.user_id`,
+         SELECT $1, name, kind, class, sheet, names, hash, true, $3, $4
+           FROM jsonb_to_recordset($2::jsonb) AS n(name text, kind text, class text, sheet text, names text[], hash text)
+         ON CONFLICT (edition, name) DO UPDATE SET kind = excluded.kind, class = excluded.class, sheet = excluded.sheet,
+           names = excluded.names, hash = excluded.hash, current = true, at = excluded.at, user_id = excluded.user_id`,
         [
           edition,
           asRecordset(files.map(({ name, kind, class: of, sheet, names }) => ({ name, kind, class: of, sheet, names, hash: hashes.get(name) }))),

@@ -38,12 +38,18 @@ export class FileChecks {
       inForceOf(this.db),
       readSettings(this.db),
       this.db.all<{ file: number; property: number | null; check: number | null; code: never; message: string; inside: string | null }>(
-        `SELECT g.file_id AS file, g.property_id AS property, g.check_id AS "check", g.code, g.message, h.level || ' ' || coalesce(nullif(h.label, ''), h.key) AS inside
-         FROM findings g LEFT JOIN holders h ON h.file_id = g.file_id AND h.key = g.holder AND g.holder <> '' WHERE g.file_id = ANY($1::int[]) AND g.code <> '${UNHELD}' ORDER BY g.file_id, g.holder, g.property_id`,
+        `SELECT g.file_id AS file, g.property_id AS property, g.check_id AS "check", g.code, g.message,
+         h.level || ' ' || coalesce(nullif(h.label, ''), h.key) AS inside
+         FROM findings g
+         LEFT JOIN holders h ON h.file_id = g.file_id AND h.key = g.holder AND g.holder <> ''
+         WHERE g.file_id = ANY($1::int[]) AND g.code <> '${UNHELD}'
+         ORDER BY g.file_id, g.holder, g.property_id`,
         [ids],
       ),
       this.db.all<{ file: number; name: string; held: HeldValue }>(
-        `SELECT v.file_id AS file, v.name, ${HELD} AS held FROM held_values v WHERE v.file_id = ANY($1::int[]) AND v.holder = '' AND v.place = 'property' ORDER BY v.file_id, v.name`,
+        `SELECT v.file_id AS file, v.name, ${HELD} AS held FROM held_values v
+          WHERE v.file_id = ANY($1::int[]) AND v.holder = '' AND v.place = 'property'
+          ORDER BY v.file_id, v.name`,
         [ids],
       ),
     ]);

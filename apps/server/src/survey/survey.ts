@@ -130,14 +130,20 @@ export class Surveys {
     }
     const { sql, bind } = filterSql(filter);
     const found = await this.db.all<Omit<FoundName, 'guess' | 'examples'> & { values: ValueCount[] | null }>(
-      `WITH v AS (SELECT v.name, v.level, v.kind, v.file_id, v.text, v.form, v.unit, v.stand_in FROM held_values v JOIN files f ON f.id = v.file_id WHERE v.place = 'property' AND ${sql}),
-         texts AS (SELECT name, level, kind, text, form, unit, stand_in, count(*)::int AS files, row_number() OVER (PARTITION BY name, level, kind ORDER BY stand_in, count(*) DESC, text) AS at
+      `WITH v AS (SELECT v.name, v.level, v.kind, v.file_id, v.text, v.form, v.unit, v.stand_in FROM held_values v
+         JOIN files f ON f.id = v.file_id WHERE v.place = 'property' AND ${sql}),
+         texts AS (SELECT name, level, kind, text, form, unit, stand_in, count(*)::int AS files,
+             row_number() OVER (PARTITION BY name, level, kind ORDER BY stand_in, count(*) DESC, text) AS at
            FROM v WHERE text <> '' GROUP BY name, level, kind, text, form, unit, stand_in),
-         files AS (SELECT name, level, kind, file_id, bool_or(text <> '' AND NOT stand_in) AS filled, bool_or(stand_in) AS stand_in FROM v GROUP BY name, level, kind, file_id)
+         files AS (SELECT name, level, kind, file_id, bool_or(text <> '' AND NOT stand_in) AS filled, bool_or(stand_in) AS stand_in
+             FROM v GROUP BY name, level, kind, file_id)
        SELECT n.name, n.level, n.kind, n.files, n.filled, n."standIns", coalesce(t.distinct, 0) AS distinct, t.values FROM
-         (SELECT name, level, kind, count(*)::int AS files, count(*) FILTER (WHERE filled)::int AS filled, count(*) FILTER (WHERE NOT filled AND stand_in)::int AS "standIns" FROM files GROUP BY name, level, kind) n
+         (SELECT name, level, kind, count(*)::int AS files, count(*) FILTER (WHERE filled)::int AS filled,
+             count(*) FILTER (WHERE NOT filled AND stand_in)::int AS "standIns"
+             FROM files GROUP BY name, level, kind) n
          LEFT JOIN (SELECT name, level, kind, count(*)::int AS distinct,
-           jsonb_agg(jsonb_build_object('text', left(text, 200), 'form', form, 'unit', unit, 'files', files, 'standIn', stand_in) ORDER BY at) FILTER (WHERE at <= 60) AS values
+           jsonb_agg(jsonb_build_object('text', left(text, 200), 'form', form, 'unit', unit, 'files', files, 'standIn', stand_in)
+               ORDER BY at) FILTER (WHERE at <= 60) AS values
            FROM texts GROUP BY name, level, kind) t ON t.name = n.name AND t.level = n.level AND t.kind = n.kind ORDER BY n.name, n.level, n.kind`,
       bind,
     );
@@ -159,7 +165,8 @@ export class Surveys {
       this.recordFields(),
       this.db.all<{ key: string; files: number }>(`SELECT ${COLUMN_OF_F[by]} AS key, count(*)::int AS files ${records} WHERE ${sql} GROUP BY 1`, bind),
       this.db.all<{ key: string; name: string; filled: number }>(
-        `SELECT ${COLUMN_OF_F[by]} AS key, e.key AS name, count(*)::int AS filled ${records}, jsonb_each_text(r.record) e WHERE e.value <> '' AND ${sql} GROUP BY 1, 2`,
+        `SELECT ${COLUMN_OF_F[by]} AS key, e.key AS name, count(*)::int AS filled ${records}, jsonb_each_text(r.record) e
+          WHERE e.value <> '' AND ${sql} GROUP BY 1, 2`,
         bind,
       ),
     ]);
@@ -187,15 +194,19 @@ export class Surveys {
     if (isCounted(filter)) {
       const { sql, bind } = countsSql(filter);
       counts = await this.db.all(
-        `SELECT c.name, ${key} AS key, sum(c.files)::int AS files, sum(c.filled)::int AS filled, sum(c.stand_ins)::int AS "standIns" FROM name_counts c WHERE ${sql}${level} GROUP BY 1, 2`,
+        `SELECT c.name, ${key} AS key, sum(c.files)::int AS files, sum(c.filled)::int AS filled, sum(c.stand_ins)::int AS "standIns"
+          FROM name_counts c WHERE ${sql}${level} GROUP BY 1, 2`,
         bind,
       );
     } else {
       const { sql, bind } = filterSql(filter);
       counts = await this.db.all(
-        `SELECT c.name, ${key} AS key, count(*)::int AS files, count(*) FILTER (WHERE c.filled)::int AS filled, count(*) FILTER (WHERE c.stand_in AND NOT c.filled)::int AS "standIns"
-         FROM (SELECT v.name, v.level, v.kind, coalesce(f.class_id, 0) AS class_id, f.library_id, f.folder, bool_or(v.text <> '' AND NOT v.stand_in) AS filled, bool_or(v.stand_in) AS stand_in
-           FROM held_values v JOIN files f ON f.id = v.file_id WHERE v.place = 'property' AND ${sql} GROUP BY v.name, v.level, v.kind, f.id) c WHERE true${level} GROUP BY 1, 2`,
+        `SELECT c.name, ${key} AS key, count(*)::int AS files, count(*) FILTER (WHERE c.filled)::int AS filled,
+         count(*) FILTER (WHERE c.stand_in AND NOT c.filled)::int AS "standIns"
+         FROM (SELECT v.name, v.level, v.kind, coalesce(f.class_id, 0) AS class_id, f.library_id, f.folder,
+             bool_or(v.text <> '' AND NOT v.stand_in) AS filled, bool_or(v.stand_in) AS stand_in
+           FROM held_values v JOIN files f ON f.id = v.file_id WHERE v.place = 'property' AND ${sql} GROUP BY v.name, v.level, v.kind, f.id) c
+             WHERE true${level} GROUP BY 1, 2`,
         bind,
       );
     }
@@ -256,7 +267,9 @@ export class Surveys {
       (
         await this.db.all<{ at: number; holders: number }>(
           `SELECT at, count(*)::int AS holders FROM (SELECT g.at, v.file_id, v.holder FROM jsonb_to_recordset($1::jsonb) AS g(at int, name text)
-             JOIN held_values v ON v.place = 'property' AND v.name = g.name AND v.text <> '' AND NOT v.stand_in GROUP BY g.at, v.file_id, v.holder HAVING count(DISTINCT v.text) > 1) c GROUP BY at`,
+             JOIN held_values v ON v.place = 'property' AND v.name = g.name AND v.text <> '' AND NOT v.stand_in
+             GROUP BY g.at, v.file_id, v.holder HAVING count(DISTINCT v.text) > 1) c
+               GROUP BY at`,
           [asRecordset(pairs)],
         )
       ).map((row) => [row.at, row.holders]),
@@ -312,7 +325,9 @@ export class Surveys {
         [name, ...condition.bind],
       ),
       this.db.all<{ preset: string }>(
-        `SELECT DISTINCT c->>'preset' AS preset FROM files f, ${BLOCKS_OF_F} b, jsonb_array_elements(b.block->'cells') c WHERE NOT f.removed AND f.kind = 'drawing' AND c->>'preset' <> ''`,
+        `SELECT DISTINCT c->>'preset' AS preset
+          FROM files f, ${BLOCKS_OF_F} b, jsonb_array_elements(b.block->'cells') c
+          WHERE NOT f.removed AND f.kind = 'drawing' AND c->>'preset' <> ''`,
       ),
       this.properties.active(this.db).then((active) => [...active.values()].find((candidate) => candidate.writtenName === name)),
     ]);
@@ -340,7 +355,9 @@ export class Surveys {
     const [count, list] = await Promise.all([
       this.db.one<{ n: number }>(`SELECT count(*)::int AS n FROM files f WHERE ${sql}`, bind),
       this.db.all<FileRow & { values: string[] }>(
-        `SELECT ${FILE_ROW}, ARRAY(SELECT v.text || coalesce(' ' || v.unit, '') FROM held_values v WHERE v.file_id = f.id AND v.place IN ('property', 'field') AND v.name = ${next(3)} ORDER BY v.holder LIMIT 5) AS values
+        `SELECT ${FILE_ROW},
+         ARRAY(SELECT v.text || coalesce(' ' || v.unit, '') FROM held_values v
+             WHERE v.file_id = f.id AND v.place IN ('property', 'field') AND v.name = ${next(3)} ORDER BY v.holder LIMIT 5) AS values
          FROM files f WHERE ${sql} ORDER BY f.path, f.id LIMIT ${next(1)} OFFSET ${next(2)}`,
         [...bind, limit, offset, name ?? ''],
       ),
@@ -442,5 +459,6 @@ const REMARKS = `
     JOIN files f ON f.library_id = t.library_id AND lower(f.path) = t.low AND NOT f.removed
     JOIN files o ON o.library_id = t.library_id AND lower(o.path) = t.low AND o.id <> f.id AND NOT o.removed
   UNION ALL
-  SELECT f.id, f.path, 'same content', 'Another file holds the same bytes: ' || (SELECT min(o.path) FROM files o WHERE o.hash = f.hash AND o.id <> f.id AND NOT o.removed)
+  SELECT f.id, f.path, 'same content',
+    'Another file holds the same bytes: ' || (SELECT min(o.path) FROM files o WHERE o.hash = f.hash AND o.id <> f.id AND NOT o.removed)
     FROM files f JOIN (SELECT hash FROM files WHERE NOT removed AND hash <> '' GROUP BY hash HAVING count(*) > 1) t ON t.hash = f.hash WHERE NOT f.removed`;

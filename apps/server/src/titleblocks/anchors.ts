@@ -26,9 +26,11 @@ interface Drawing {
 /** Drawings of a scope: `$2` null for the one, a folder, or a library alone; `$3` a layout whose size counts. */
 const DRAWINGS = `SELECT f.id AS file, f.path, l.root, f.lock_reason AS lock,
     ARRAY(SELECT s.layout FROM sheets s LEFT JOIN sheets o ON o.file_id = $1 AND o.layout = $3
-      WHERE s.file_id = f.id AND (s.layout = 'model') = ($3 = 'model') AND round(s.width) IS NOT DISTINCT FROM round(o.width) AND round(s.height) IS NOT DISTINCT FROM round(o.height)) AS layouts
+      WHERE s.file_id = f.id AND (s.layout = 'model') = ($3 = 'model') AND round(s.width) IS NOT DISTINCT FROM round(o.width)
+        AND round(s.height) IS NOT DISTINCT FROM round(o.height)) AS layouts
   FROM files f JOIN libraries l ON l.id = f.library_id JOIN files c ON c.id = $1 AND c.library_id = f.library_id
-  WHERE NOT f.removed AND f.format = 'dxf' AND ($2 = 'its library' OR ($2 = 'its folder' AND f.folder = c.folder) OR f.id = $1) ORDER BY f.path LIMIT ${MOST_DRAWINGS + 1}`;
+  WHERE NOT f.removed AND f.format = 'dxf' AND ($2 = 'its library' OR ($2 = 'its folder' AND f.folder = c.folder) OR f.id = $1)
+  ORDER BY f.path LIMIT ${MOST_DRAWINGS + 1}`;
 
 /** Sheets of drawings on which no block or text is known as a cell. Model space counts where there is no other sheet. */
 const BARE = `FROM sheets s JOIN files f ON f.id = s.file_id AND NOT f.removed
@@ -54,7 +56,8 @@ export class AnchoredTexts {
     const [total, rows] = await Promise.all([
       this.db.one<{ n: number }>(`SELECT count(*)::int AS n ${BARE}`),
       this.db.all<BareSheets['rows'][number]>(
-        `SELECT s.file_id AS file, f.path, f.lock_reason AS lock, s.layout, (SELECT count(*)::int FROM sheets n WHERE n.file_id = f.id AND n.layout <> 'model') AS sheets
+        `SELECT s.file_id AS file, f.path, f.lock_reason AS lock, s.layout,
+         (SELECT count(*)::int FROM sheets n WHERE n.file_id = f.id AND n.layout <> 'model') AS sheets
          ${BARE} ORDER BY f.path, s.position, s.layout LIMIT $1 OFFSET $2`,
         [limit, offset],
       ),

@@ -13,13 +13,18 @@ import { invalid, notFound } from '../platform/problem';
 import { Editions } from '../schema/editions';
 
 /** Placed blocks of a family, with the drawing's definitions of the old and the new block. */
-export const PLACES = `SELECT b.file_id AS file, f.path, l.root, f.lock_reason AS lock, f.reading->>'version' AS version, f.reading->>'nextHandle' AS next, b.layout, b.holder, b.block, b.inside, s.unit,
-    coalesce((SELECT jsonb_object_agg(v.name, v.text) FROM held_values v WHERE v.file_id = b.file_id AND v.holder = b.holder AND v.place = 'cell'), '{}') AS texts,
+export const PLACES = `SELECT b.file_id AS file, f.path, l.root, f.lock_reason AS lock, f.reading->>'version' AS version, f.reading->>'nextHandle' AS next, b.layout,
+    b.holder, b.block, b.inside, s.unit,
+    coalesce((SELECT jsonb_object_agg(v.name, v.text) FROM held_values v WHERE v.file_id = b.file_id AND v.holder = b.holder AND v.place = 'cell'),
+        '{}') AS texts,
     (SELECT v.text FROM held_values v WHERE v.file_id = b.file_id AND v.holder = b.holder AND v.place = 'placed' LIMIT 1) AS placed,
     (SELECT d.block FROM ${BLOCKS_OF_F} d WHERE lower(d.block->>'name') = lower(b.block) LIMIT 1) AS before,
     (SELECT d.block FROM ${BLOCKS_OF_F} d WHERE lower(trim(d.block->>'name')) = $2 LIMIT 1) AS after,
-    EXISTS (SELECT 1 FROM change_lines l JOIN change_sets c ON c.id = l.change_set_id WHERE l.file_id = b.file_id AND l.place IN ('placed', 'block') AND c.state = 'pending') AS pending
-  FROM placed_blocks b JOIN files f ON f.id = b.file_id AND NOT f.removed JOIN libraries l ON l.id = f.library_id LEFT JOIN sheets s ON s.file_id = b.file_id AND s.layout = b.layout
+    EXISTS (SELECT 1 FROM change_lines l JOIN change_sets c ON c.id = l.change_set_id
+        WHERE l.file_id = b.file_id AND l.place IN ('placed', 'block') AND c.state = 'pending') AS pending
+  FROM placed_blocks b JOIN files f ON f.id = b.file_id AND NOT f.removed
+  JOIN libraries l ON l.id = f.library_id
+  LEFT JOIN sheets s ON s.file_id = b.file_id AND s.layout = b.layout
   WHERE b.family = $1 AND ($3::int[] IS NULL OR b.file_id = ANY($3::int[])) ORDER BY f.path, b.holder LIMIT $4`;
 
 /** A placed block. */

@@ -67,7 +67,8 @@ export class CellOwners {
     await this.judgements.settle();
     const found = await this.db.all<{ file: number; path: string; holder: string; tag: string; text: string }>(
       `SELECT c.file_id AS file, f.path, c.holder, c.tag, c.stored AS text FROM cell_states c JOIN files f ON f.id = c.file_id AND NOT f.removed
-       WHERE c.family = $1 AND c.state = 'would be erased' AND ($2::text[] IS NULL OR c.tag = ANY($2::text[])) AND ($3::int[] IS NULL OR c.file_id = ANY($3::int[]))
+       WHERE c.family = $1 AND c.state = 'would be erased' AND ($2::text[] IS NULL OR c.tag = ANY($2::text[]))
+         AND ($3::int[] IS NULL OR c.file_id = ANY($3::int[]))
        ORDER BY f.path, c.holder, c.tag LIMIT ${MOST_TEXTS}`,
       [block, cells, drawings],
     );

@@ -52,12 +52,15 @@ export class TitleBlocks {
     const [families, definitions, counts, { schema }, draft] = await Promise.all([
       this.db.all<{ family: string; name: string | null; drawings: number; sheets: number; placed: number }>(
         `SELECT p.family, min(p.name) AS name, count(*)::int AS drawings, sum(p.sheets)::int AS sheets, sum(p.placed)::int AS placed
-         FROM (SELECT b.family, b.file_id, count(DISTINCT b.layout) AS sheets, count(*) AS placed, min(b.block) FILTER (WHERE b.block NOT LIKE '*%') AS name FROM placed_blocks b GROUP BY b.family, b.file_id) p
+         FROM (SELECT b.family, b.file_id, count(DISTINCT b.layout) AS sheets, count(*) AS placed, min(b.block) FILTER (WHERE b.block NOT LIKE '*%') AS name
+             FROM placed_blocks b GROUP BY b.family, b.file_id) p
          JOIN files f ON f.id = p.file_id AND NOT f.removed WHERE p.family <> ALL(${DRAWN_FAMILIES}) GROUP BY p.family ORDER BY drawings DESC, p.family`,
       ),
       // Definitions of a family and its variants.
       this.db.all<{ family: string; hash: string }>(
-        `SELECT v.family, d.hash FROM (SELECT DISTINCT family, lower(block) AS name FROM placed_blocks WHERE lower(trim(block)) <> family UNION SELECT DISTINCT family, family FROM placed_blocks) v
+        `SELECT v.family, d.hash
+         FROM (SELECT DISTINCT family, lower(block) AS name FROM placed_blocks WHERE lower(trim(block)) <> family
+             UNION SELECT DISTINCT family, family FROM placed_blocks) v
          JOIN block_definitions d ON lower(trim(d.definition->>'name')) = v.name`,
       ),
       this.db.all<{ family: string; tag: string; state: CellState; cells: number }>(
@@ -127,9 +130,12 @@ export class TitleBlocks {
       this.db.one<{ n: number }>(`SELECT count(*)::int AS n ${among}`, bind),
       this.db.all<SheetRow>(
         `SELECT p.file_id AS file, p.path, p.lock_reason AS lock, p.layout, p.holder, ${LABEL} AS label,
-           (SELECT count(*)::int FROM sheets n WHERE n.file_id = p.file_id AND (n.layout = 'model') = (p.layout = 'model') AND (n.position, n.layout) <= (s.position, s.layout)) AS number,
+           (SELECT count(*)::int FROM sheets n
+               WHERE n.file_id = p.file_id AND (n.layout = 'model') = (p.layout = 'model') AND (n.position, n.layout) <= (s.position, s.layout)) AS number,
            (SELECT count(*)::int FROM sheets n WHERE n.file_id = p.file_id AND (n.layout = 'model') = (p.layout = 'model')) AS sheets,
-           (SELECT ${COUNTED} FROM (SELECT c.state, count(*)::int AS cells FROM cell_states c WHERE c.file_id = p.file_id AND c.holder = p.holder GROUP BY c.state) n) AS states
+           (SELECT ${COUNTED}
+               FROM (SELECT c.state, count(*)::int AS cells FROM cell_states c WHERE c.file_id = p.file_id AND c.holder = p.holder
+                   GROUP BY c.state) n) AS states
          FROM (SELECT b.file_id, b.holder, b.layout, f.path, f.lock_reason ${among} ORDER BY f.path, b.holder LIMIT $4 OFFSET $5) p
          LEFT JOIN sheets s ON s.file_id = p.file_id AND s.layout = p.layout ORDER BY p.path, p.holder`,
         [...bind, limit, offset],
@@ -213,9 +219,13 @@ export class TitleBlocks {
       shown: string | null;
       fit: CellFit | null;
     }>(
-      `SELECT c.file_id AS file, f.path, f.lock_reason AS lock, c.holder, c.tag, c.state, c.stored, c.shown, c.fit FROM cell_states c JOIN files f ON f.id = c.file_id AND NOT f.removed
-       WHERE c.family = $1 AND (c.state = ANY($2::text[]) OR (c.fit IS NOT NULL AND c.state = 'stale' AND 'does not fit' = ANY($2::text[]))) AND (c.state <> 'lacking' OR c.shown IS NOT NULL)
-         AND ($3::text[] IS NULL OR c.tag = ANY($3::text[])) AND ($4::int[] IS NULL OR c.file_id = ANY($4::int[])) ORDER BY f.path, c.holder, c.tag LIMIT ${MOST_CELLS}`,
+      `SELECT c.file_id AS file, f.path, f.lock_reason AS lock, c.holder, c.tag, c.state, c.stored, c.shown, c.fit
+       FROM cell_states c JOIN files f ON f.id = c.file_id AND NOT f.removed
+       WHERE c.family = $1
+         AND (c.state = ANY($2::text[]) OR (c.fit IS NOT NULL AND c.state = 'stale' AND 'does not fit' = ANY($2::text[])))
+         AND (c.state <> 'lacking' OR c.shown IS NOT NULL)
+         AND ($3::text[] IS NULL OR c.tag = ANY($3::text[])) AND ($4::int[] IS NULL OR c.file_id = ANY($4::int[]))
+         ORDER BY f.path, c.holder, c.tag LIMIT ${MOST_CELLS}`,
       [block, wishes, cells, drawings],
     );
     const left = new Map<number, CellTrayAnswer['left'][number]>();
@@ -250,7 +260,9 @@ export class TitleBlocks {
     if (pending.length === 0) return byBlock;
     const files = [...new Set(pending.map((line) => line.address.file))];
     const placed = await this.db.all<PlacedBlock>(
-      `${PLACED} WHERE b.family = $1 AND f.lock_reason IS NULL AND (b.file_id = ANY($2::int[]) OR m.id = ANY($2::int[]) OR -f.project_id = ANY($2::int[]) OR -f.set_id = ANY($2::int[])
+      `${PLACED}
+         WHERE b.family = $1 AND f.lock_reason IS NULL
+           AND (b.file_id = ANY($2::int[]) OR m.id = ANY($2::int[]) OR -f.project_id = ANY($2::int[]) OR -f.set_id = ANY($2::int[])
          OR EXISTS (SELECT 1 FROM wide_holders w WHERE w.level = 'company' AND -w.id = ANY($2::int[])))`,
       [block, files],
     );
@@ -296,7 +308,9 @@ export class TitleBlocks {
   private async *observations(properties: readonly Property[]): AsyncGenerator<{ cell: CellObservation; path: string; name: string }[]> {
     for (let after = 0; ;) {
       const page = await this.db.all<PlacedBlock>(
-        `${PLACED} WHERE b.file_id = ANY(ARRAY(SELECT DISTINCT p.file_id FROM placed_blocks p WHERE p.file_id > $1 ORDER BY p.file_id LIMIT 500)) ORDER BY b.file_id, b.holder`,
+        `${PLACED}
+          WHERE b.file_id = ANY(ARRAY(SELECT DISTINCT p.file_id FROM placed_blocks p WHERE p.file_id > $1 ORDER BY p.file_id LIMIT 500))
+          ORDER BY b.file_id, b.holder`,
         [after],
       );
       if (page.length === 0) return;

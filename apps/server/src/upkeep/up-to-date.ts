@@ -29,7 +29,8 @@ export class Renewal {
     const { sql, bind } = filterSql(filter ?? {}, 3);
     const stale = await this.db.all<{ id: number; lock: boolean }>(
       `SELECT f.id, f.lock_reason IS NOT NULL AS lock FROM files f WHERE ${sql} AND ($1::int[] IS NULL OR f.id = ANY($1::int[]))
-         AND EXISTS (SELECT 1 FROM findings s WHERE s.file_id = f.id AND s.code = 'stale' AND ($2::int[] IS NULL OR s.property_id = ANY($2::int[]))) ORDER BY f.id`,
+         AND EXISTS (SELECT 1 FROM findings s WHERE s.file_id = f.id AND s.code = 'stale' AND ($2::int[] IS NULL OR s.property_id = ANY($2::int[])))
+         ORDER BY f.id`,
       [files ?? null, properties ?? null, ...bind],
     );
     const free = stale.filter((file) => !file.lock).map((file) => file.id);

@@ -35,7 +35,8 @@ export class SignInAttempts {
     const now = this.clock();
     const patience = patienceWith(name.toLowerCase(), address);
     const waits = await this.db.all<{ seconds: number }>(
-      `SELECT ceil(extract(epoch FROM max(wait_until) - $2::timestamptz))::int AS seconds FROM sign_in_attempts WHERE key = ANY($1::text[]) AND wait_until > $2 HAVING count(*) > 0`,
+      `SELECT ceil(extract(epoch FROM max(wait_until) - $2::timestamptz))::int AS seconds
+        FROM sign_in_attempts WHERE key = ANY($1::text[]) AND wait_until > $2 HAVING count(*) > 0`,
       [patience.map(({ key }) => key), now],
     );
     if (waits.length) return Math.max(1, waits[0]!.seconds);

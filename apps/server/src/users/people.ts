@@ -24,7 +24,8 @@ export class People {
 
   list(): Promise<PersonRow[]> {
     return this.db.all<PersonRow>(
-      `SELECT u.id, u.name, u.display_name AS "displayName", u.role, u.state = 'locked' AS locked, u.first_password AS "firstPassword", u.signed_in_at AS "signedInAt",
+      `SELECT u.id, u.name, u.display_name AS "displayName", u.role, u.state = 'locked' AS locked, u.first_password AS "firstPassword",
+         u.signed_in_at AS "signedInAt",
          (SELECT count(*)::int FROM api_tokens t WHERE t.user_id = u.id AND t.expires_at > now()) AS tokens
        FROM users u WHERE u.state <> 'removed' ORDER BY u.display_name, u.id`,
     );
@@ -83,7 +84,9 @@ export class People {
       await leaveAdministrator(sql, id);
       // Frees the name.
       const removed = await sql.run(
-        `UPDATE users SET state = 'removed', name = 'removed ' || id, password_hash = $2, first_password = false, role = 'viewer' WHERE id = $1 AND state <> 'removed'`,
+        `UPDATE users
+          SET state = 'removed', name = 'removed ' || id, password_hash = $2, first_password = false, role = 'viewer'
+          WHERE id = $1 AND state <> 'removed'`,
         [id, hash],
       );
       if (removed === 0) throw notFound(`Person ${id}`);

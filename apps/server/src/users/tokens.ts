@@ -31,7 +31,8 @@ export class Tokens {
     const token = `${PREFIX}${randomBytes(32).toString('base64url')}`;
     const at = this.clock();
     const row = await this.db.one<{ id: number }>(
-      'INSERT INTO api_tokens (user_id, name, token_hash, at, scope, expires_at) VALUES ($1, $2, $3, $4, $5, $4::timestamptz + make_interval(days => $6)) RETURNING id',
+      `INSERT INTO api_tokens (user_id, name, token_hash, at, scope, expires_at)
+        VALUES ($1, $2, $3, $4, $5, $4::timestamptz + make_interval(days => $6)) RETURNING id`,
       [user.id, name, digest(token), at, scope, days],
     );
     return { id: row!.id, token };
@@ -48,7 +49,8 @@ export class Tokens {
     if (!token.startsWith(PREFIX)) return undefined;
     const now = this.clock();
     const found = await this.db.often.one<User & { token: number; unnoted: boolean }>(
-      `SELECT u.id, u.name, u.display_name AS "displayName", u.role, t.scope, t.id AS token, t.used_at IS NULL OR t.used_at < $2::timestamptz - interval '1 minute' AS unnoted
+      `SELECT u.id, u.name, u.display_name AS "displayName", u.role, t.scope, t.id AS token, t.used_at IS NULL
+       OR t.used_at < $2::timestamptz - interval '1 minute' AS unnoted
        FROM api_tokens t JOIN users u ON u.id = t.user_id AND u.state = 'active' WHERE t.token_hash = $1 AND t.expires_at > $2`,
       [digest(token), now],
     );

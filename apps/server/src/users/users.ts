@@ -24,7 +24,8 @@ const NOBODY = hashPassword(randomBytes(16).toString('hex'));
 /** Finds a user by name and password; `undefined` if there is none. */
 export async function authenticate(sql: Sql, name: string, password: string): Promise<User | undefined> {
   const row = await sql.one<User & { hash: string }>(
-    `SELECT id, name, display_name AS "displayName", role, password_hash AS hash, first_password AS "firstPassword" FROM users WHERE name = $1 AND state = 'active'`,
+    `SELECT id, name, display_name AS "displayName", role, password_hash AS hash, first_password AS "firstPassword"
+      FROM users WHERE name = $1 AND state = 'active'`,
     [name],
   );
   const right = await matches(password, row?.hash ?? (await NOBODY));

@@ -79,13 +79,17 @@ export interface PlacedBlock {
 }
 
 /** Placed blocks `b` of drawings `f`; conditions follow. */
-export const PLACED = `SELECT b.file_id AS file, f.path, f.name, b.holder, b.layout, b.block, b.family, b.inside, b.missing, b.fixed, m.id AS model, m.name AS "modelName", sm.file_id IS NOT NULL AS settled,
-    f.model_match AS match, f.project_id AS project, f.set_id AS "set", s.scale, s.largest, coalesce(s.scales_differ, false) AS differ, s.unit, s.width, s.height, f.blocks, b.lettering, b.outlines, s.outlines AS layers, ss.number AS "inSet", ss.total AS "ofSet",
-    (SELECT count(*)::int FROM sheets n WHERE n.file_id = b.file_id AND ((n.layout = 'model') = (b.layout = 'model')) AND (n.position, n.layout) <= (s.position, s.layout)) AS number,
+export const PLACED = `SELECT b.file_id AS file, f.path, f.name, b.holder, b.layout, b.block, b.family, b.inside, b.missing, b.fixed, m.id AS model,
+    m.name AS "modelName", sm.file_id IS NOT NULL AS settled,
+    f.model_match AS match, f.project_id AS project, f.set_id AS "set", s.scale, s.largest, coalesce(s.scales_differ, false) AS differ,
+      s.unit, s.width, s.height, f.blocks, b.lettering, b.outlines, s.outlines AS layers, ss.number AS "inSet", ss.total AS "ofSet",
+    (SELECT count(*)::int FROM sheets n
+        WHERE n.file_id = b.file_id AND ((n.layout = 'model') = (b.layout = 'model')) AND (n.position, n.layout) <= (s.position, s.layout)) AS number,
     (SELECT count(*)::int FROM sheets n WHERE n.file_id = b.file_id AND (n.layout = 'model') = (b.layout = 'model')) AS sheets,
     (SELECT left(v.text, 10) FROM held_values v WHERE v.file_id = b.file_id AND v.holder = '' AND v.place = 'field' AND v.name = 'created') AS made,
     (SELECT left(v.text, 10) FROM held_values v WHERE v.file_id = b.file_id AND v.holder = '' AND v.place = 'field' AND v.name = 'modified') AS saved,
-    coalesce((SELECT jsonb_object_agg(v.name, v.text) FROM held_values v WHERE v.file_id = b.file_id AND v.holder = b.holder AND v.place = 'cell'), '{}') AS texts
+    coalesce((SELECT jsonb_object_agg(v.name, v.text) FROM held_values v WHERE v.file_id = b.file_id AND v.holder = b.holder AND v.place = 'cell'),
+        '{}') AS texts
   FROM placed_blocks b JOIN files f ON f.id = b.file_id AND NOT f.removed AND b.family <> ALL(${DRAWN_FAMILIES})
   LEFT JOIN sheets s ON s.file_id = b.file_id AND s.layout = b.layout
   LEFT JOIN set_sheets ss ON ss.file_id = b.file_id AND ss.layout = b.layout

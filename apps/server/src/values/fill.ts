@@ -76,7 +76,8 @@ export class Fill {
         )
       : await this.db.all<{ part: number }>(
           `SELECT DISTINCT c.part_id AS part FROM files f JOIN copies c ON c.assembly_id = f.id AND c.part_id IS NOT NULL
-             AND EXISTS (SELECT 1 FROM jsonb_array_elements(f.reading->'structure'->'occurrences') o WHERE o->>'child' = c.product AND f.reading->'structure'->'roots' ? (o->>'parent'))
+             AND EXISTS (SELECT 1 FROM jsonb_array_elements(f.reading->'structure'->'occurrences') o
+                 WHERE o->>'child' = c.product AND f.reading->'structure'->'roots' ? (o->>'parent'))
            WHERE f.id = $1`,
           [file],
         );
@@ -150,7 +151,8 @@ export class Fill {
   /** Saves a set of values; replaces one with the same name and owner. */
   async saveValueSet(user: User, { name, shared, values }: ValueSetDraft): Promise<ValueSetRow[]> {
     await this.db.run(
-      `INSERT INTO value_sets (name, user_id, shared, content) VALUES ($1, $2, $3, $4::jsonb) ON CONFLICT (user_id, name) DO UPDATE SET shared = excluded.shared, content = excluded.content`,
+      `INSERT INTO value_sets (name, user_id, shared, content) VALUES ($1, $2, $3, $4::jsonb)
+        ON CONFLICT (user_id, name) DO UPDATE SET shared = excluded.shared, content = excluded.content`,
       [name, user.id, shared, JSON.stringify(values)],
     );
     return this.valueSets(user);

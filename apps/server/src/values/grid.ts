@@ -80,7 +80,8 @@ export class Grid {
     );
     const sorted = this.holderOrder(query, own, bindings, bind);
     const found = await this.db.all<FileRow & { holder: string; label: string; layout: string | null }>(
-      `SELECT ${FILE_ROW}, h.key AS holder, h.label, b.layout ${from} ${sorted.join} WHERE ${where} ORDER BY ${sorted.by} LIMIT $${bind.length + 1} OFFSET $${bind.length + 2}`,
+      `SELECT ${FILE_ROW}, h.key AS holder, h.label, b.layout ${from} ${sorted.join} WHERE ${where}
+        ORDER BY ${sorted.by} LIMIT $${bind.length + 1} OFFSET $${bind.length + 2}`,
       [...bind, query.limit, query.offset],
     );
     const ids = [...new Set(found.map((row) => row.id))];
@@ -122,7 +123,8 @@ export class Grid {
     bind.push([property.writtenName, ...homeCells(bindings, property.id)]);
     const key = property.type === 'number' || property.type === 'whole' ? 'v.number' : 'v.text';
     return {
-      join: `LEFT JOIN LATERAL (SELECT v.text, v.number FROM held_values v WHERE v.file_id = h.file_id AND v.holder = h.key AND v.name = ANY($${bind.length}::text[]) LIMIT 1) v ON true`,
+      join: `LEFT JOIN LATERAL (SELECT v.text, v.number FROM held_values v
+          WHERE v.file_id = h.file_id AND v.holder = h.key AND v.name = ANY($${bind.length}::text[]) LIMIT 1) v ON true`,
       by: `(v.text IS NULL OR v.text = ''), ${key} ${direction} NULLS LAST, f.path, ${inFile}`,
     };
   }
@@ -180,7 +182,9 @@ export class Grid {
       return `$${bind.length + more.length}`;
     });
     return this.db.all<GridGroup>(
-      `SELECT k AS text, count(*)::int AS files FROM (SELECT ${key} AS k FROM files f ${joins.join(' ')} WHERE ${sql}) n GROUP BY k ORDER BY k LIMIT ${MOST_GROUPS}`,
+      `SELECT k AS text, count(*)::int AS files
+        FROM (SELECT ${key} AS k FROM files f ${joins.join(' ')} WHERE ${sql}) n GROUP BY k ORDER BY k
+        LIMIT ${MOST_GROUPS}`,
       [...bind, ...more],
     );
   }
@@ -196,7 +200,8 @@ export class Grid {
   /** Saves a view; replaces one with the same name and owner. */
   async saveView(user: User, { name, shared, content }: GridViewDraft): Promise<GridView[]> {
     await this.db.run(
-      `INSERT INTO grid_views (name, user_id, shared, content) VALUES ($1, $2, $3, $4::jsonb) ON CONFLICT (user_id, name) DO UPDATE SET shared = excluded.shared, content = excluded.content`,
+      `INSERT INTO grid_views (name, user_id, shared, content) VALUES ($1, $2, $3, $4::jsonb)
+        ON CONFLICT (user_id, name) DO UPDATE SET shared = excluded.shared, content = excluded.content`,
       [name, user.id, shared, JSON.stringify(content)],
     );
     return this.views(user);

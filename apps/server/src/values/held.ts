@@ -38,7 +38,8 @@ export async function heldFor(sql: Sql, files: readonly number[] | null, propert
   const found = await sql.one<HeldColumns | Record<keyof HeldColumns, null>>(
     `SELECT json_agg(file) AS file, json_agg(property) AS property, json_agg(text) AS text, json_agg(form) AS form, json_agg(unit) AS unit FROM (
        SELECT v.file_id AS file, s.property, v.text, v.form, v.unit FROM jsonb_to_recordset($1::jsonb) AS s(property int, kind text, place text, name text)
-       JOIN held_values v ON v.place = s.place AND v.name = s.name AND v.holder = '' AND (s.kind IS NULL OR v.kind = s.kind) AND ${files === null ? '$2::int[] IS NULL' : 'v.file_id = ANY($2::int[])'}
+       JOIN held_values v ON v.place = s.place AND v.name = s.name AND v.holder = '' AND (s.kind IS NULL OR v.kind = s.kind)
+         AND ${files === null ? '$2::int[] IS NULL' : 'v.file_id = ANY($2::int[])'}
        UNION ALL
        SELECT f.id, s.property, f.name, 'text', NULL FROM jsonb_to_recordset($1::jsonb) AS s(property int, place text, name text)
        JOIN files f ON s.place = 'field' AND s.name = 'file name' AND NOT f.removed AND ${files === null ? '$2::int[] IS NULL' : 'f.id = ANY($2::int[])'}) v`,
@@ -89,7 +90,8 @@ export const standing = (
   file = 'file',
 ) => `SELECT text, form, unit FROM held_values WHERE (file_id, holder, place, name) = (${a}.${file}, ${a}.holder, ${a}.place, ${a}.name)
    UNION ALL
-   SELECT text, form, unit FROM beside_values WHERE ${a}.${file} < 0 AND ${a}.holder = '' AND ${a}.place = 'property' AND file_id = ${a}.${file} AND name = ${a}.name
+   SELECT text, form, unit FROM beside_values
+     WHERE ${a}.${file} < 0 AND ${a}.holder = '' AND ${a}.place = 'property' AND file_id = ${a}.${file} AND name = ${a}.name
    UNION ALL
    SELECT name, 'text', NULL FROM files WHERE ${a}.holder = '' AND ${a}.place = 'field' AND ${a}.name = 'file name' AND id = ${a}.${file} AND NOT removed`;
 
@@ -119,7 +121,8 @@ export async function heldInside(
   const found = await sql.all<{ file: number; holder: string; property: number; place: string; name: string; label: string; held: HeldValue }>(
     `SELECT v.file_id AS file, v.holder, s.property, v.place, v.name, coalesce(h.label, '') AS label, ${HELD} AS held
      FROM jsonb_to_recordset($1::jsonb) AS s(property int, kind text, place text, name text)
-     JOIN held_values v ON v.place = s.place AND v.name = s.name AND v.holder <> '' AND v.level = $3 AND (s.kind IS NULL OR v.kind = s.kind) AND v.file_id = ANY($2::int[])
+     JOIN held_values v ON v.place = s.place AND v.name = s.name AND v.holder <> '' AND v.level = $3 AND (s.kind IS NULL OR v.kind = s.kind)
+       AND v.file_id = ANY($2::int[])
      LEFT JOIN holders h ON h.file_id = v.file_id AND h.key = v.holder`,
     [asRecordset([...slotRows(list).filter(({ place }) => place !== 'cell'), ...cells]), files, level],
   );

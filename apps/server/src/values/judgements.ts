@@ -37,7 +37,9 @@ const SPREAD = `WITH RECURSIVE changed AS (UPDATE to_judge SET spread = true WHE
 /** Whether the queue contains anything that affects drawing sets. */
 const CONCERNS_SETS = `SELECT EXISTS (SELECT 1 FROM to_judge q LEFT JOIN files f ON f.id = q.file_id WHERE NOT q.spread AND (q.file_id <= 0 OR f.kind = 'drawing')) AS sets`;
 
-const TAKE = `DELETE FROM to_judge WHERE file_id IN (SELECT DISTINCT file_id FROM to_judge WHERE $1::int[] IS NULL OR file_id = ANY($1::int[]) LIMIT ${BATCH}) RETURNING file_id AS id`;
+const TAKE = `DELETE FROM to_judge
+  WHERE file_id IN (SELECT DISTINCT file_id FROM to_judge WHERE $1::int[] IS NULL OR file_id = ANY($1::int[]) LIMIT ${BATCH})
+  RETURNING file_id AS id`;
 
 /** Stored findings; only problems and outdated values have rows. */
 const FINDINGS = 'findings (file_id, holder, property_id, check_id, code, message, wanted)';
@@ -142,7 +144,8 @@ export class Judgements {
   async inside(files: readonly number[]): Promise<Map<string, CellFinding[]>> {
     await this.settle(files);
     const found = await this.db.all<CellFinding & { file: number; holder: string }>(
-      `SELECT file_id AS file, holder, property_id AS property, code, message, wanted FROM findings WHERE file_id = ANY($1::int[]) AND property_id IS NOT NULL AND code <> '${UNHELD}'`,
+      `SELECT file_id AS file, holder, property_id AS property, code, message, wanted FROM findings
+        WHERE file_id = ANY($1::int[]) AND property_id IS NOT NULL AND code <> '${UNHELD}'`,
       [files],
     );
     const byHolder = new Map<string, CellFinding[]>();
@@ -155,7 +158,8 @@ export class Judgements {
     await this.settle();
     return (await this.db.one<{ missing: number; stale: number; wrong: number }>(
       `SELECT count(*) FILTER (WHERE missing)::int AS missing, count(*) FILTER (WHERE stale)::int AS stale, count(*) FILTER (WHERE wrong)::int AS wrong FROM (
-         SELECT bool_or(f.code = 'required') AS missing, bool_or(f.code = 'stale') AS stale, bool_or(f.code NOT IN ('required', 'stale', 'stand-in', 'other-name', '${UNHELD}')) AS wrong
+         SELECT bool_or(f.code = 'required') AS missing, bool_or(f.code = 'stale') AS stale,
+           bool_or(f.code NOT IN ('required', 'stale', 'stand-in', 'other-name', '${UNHELD}')) AS wrong
          FROM findings f WHERE f.property_id IS NOT NULL GROUP BY f.file_id, f.holder, f.property_id) v`,
     ))!;
   }
@@ -172,7 +176,8 @@ export class Judgements {
     if (rest) return;
     // Conditions may depend on the date.
     await this.db.run(
-      `WITH day AS (INSERT INTO settings VALUES ('judgedOn', to_jsonb($1::text)) ON CONFLICT (key) DO UPDATE SET value = excluded.value WHERE settings.value <> excluded.value RETURNING 1)
+      `WITH day AS (INSERT INTO settings VALUES ('judgedOn', to_jsonb($1::text)) ON CONFLICT (key) DO UPDATE SET value = excluded.value
+       WHERE settings.value <> excluded.value RETURNING 1)
        INSERT INTO to_judge (file_id) SELECT ${ALL} FROM day`,
       [now.toISOString().slice(0, 10)],
     );

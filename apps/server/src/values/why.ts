@@ -19,15 +19,21 @@ export async function whyCell(db: Db, derived: Derived, fileId: number, property
   const slot = slotOf(property, file.kind);
   const [changed, around, ground] = await Promise.all([
     db.one<NonNullable<CellReason['changed']>>(
-      `SELECT u.display_name AS "by", s.at, s.id AS "changeSet", s.title, l.base->>'text' AS before FROM change_lines l JOIN change_sets s ON s.id = l.change_set_id
-       JOIN users u ON u.id = s.user_id WHERE l.file_id = $1 AND l.holder = '' AND l.place = $2 AND l.name = $3 AND l.state = 'applied' AND s.state IN ('applied', 'partly applied')
+      `SELECT u.display_name AS "by", s.at, s.id AS "changeSet", s.title, l.base->>'text' AS before
+       FROM change_lines l JOIN change_sets s ON s.id = l.change_set_id
+       JOIN users u ON u.id = s.user_id
+       WHERE l.file_id = $1 AND l.holder = '' AND l.place = $2 AND l.name = $3 AND l.state = 'applied' AND s.state IN ('applied', 'partly applied')
        ORDER BY s.id DESC LIMIT 1`,
       [fileId, slot.place, slot.name],
     ),
     db.one<{ model: string | null; project: string | null; set: string | null; savedBy: string | null }>(
       `SELECT m.path AS model, p.name AS project, w.name AS "set",
-         (SELECT v.text FROM held_values v WHERE v.file_id = f.id AND v.place = 'field' AND v.name IN ('last saved by', 'author') AND v.text <> '' ORDER BY v.name DESC LIMIT 1) AS "savedBy"
-       FROM files f LEFT JOIN files m ON m.id = f.model_file_id LEFT JOIN wide_holders p ON p.id = f.project_id LEFT JOIN wide_holders w ON w.id = f.set_id WHERE f.id = $1`,
+         (SELECT v.text FROM held_values v
+             WHERE v.file_id = f.id AND v.place = 'field' AND v.name IN ('last saved by', 'author') AND v.text <> '' ORDER BY v.name DESC
+             LIMIT 1) AS "savedBy"
+       FROM files f LEFT JOIN files m ON m.id = f.model_file_id
+       LEFT JOIN wide_holders p ON p.id = f.project_id LEFT JOIN wide_holders w ON w.id = f.set_id
+       WHERE f.id = $1`,
       [fileId],
     ),
     groundOf(db, now),

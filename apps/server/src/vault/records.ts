@@ -67,7 +67,8 @@ export class Records {
 
   private async judged(where: string, bind: unknown[], rest = ''): Promise<Judged[]> {
     return this.db.all<Judged>(
-      `SELECT r.entry_id AS entry, f.id AS file, r.path, coalesce(f.kind, r.kind) AS kind, c.name AS "className", r.record, ${STANDING} ${RECORDS} ${where} ${rest}`,
+      `SELECT r.entry_id AS entry, f.id AS file, r.path, coalesce(f.kind, r.kind) AS kind, c.name AS "className", r.record,
+        ${STANDING} ${RECORDS} ${where} ${rest}`,
       bind,
     );
   }
@@ -196,7 +197,8 @@ export class Records {
           this.clock(),
         ]))!.id;
       await sql.run(
-        `INSERT INTO record_edit_lines SELECT $2, entry, path, field, before, after FROM jsonb_to_recordset($1::jsonb) AS n(entry int, path text, field text, before text, after text)`,
+        `INSERT INTO record_edit_lines SELECT $2, entry, path, field, before, after
+          FROM jsonb_to_recordset($1::jsonb) AS n(entry int, path text, field text, before text, after text)`,
         [asRecordset(lines), id],
       );
       return id;

@@ -69,7 +69,8 @@ export class VaultRuns {
   /** Files of the vault's library that are not in the vault; in a folder, or some. */
   private strangers(folder: string | null, ids: readonly number[] | null): Promise<{ id: number; path: string; kind: Kind; className: string | null }[]> {
     return this.db.all(
-      `SELECT f.id, f.path, f.kind, c.name AS "className" FROM files f JOIN libraries l ON l.id = f.library_id AND l.in_vault LEFT JOIN classes c ON c.id = f.class_id
+      `SELECT f.id, f.path, f.kind, c.name AS "className" FROM files f
+       JOIN libraries l ON l.id = f.library_id AND l.in_vault LEFT JOIN classes c ON c.id = f.class_id
        WHERE NOT f.removed AND NOT EXISTS (SELECT 1 FROM vault_records r WHERE r.path = f.path)
          AND ($1::text IS NULL OR $1 = '' OR starts_with(f.path, $1 || '/')) AND ($2::int[] IS NULL OR f.id = ANY($2::int[]))
        ORDER BY array_position($3::text[], f.kind), f.path`,

@@ -327,7 +327,8 @@ export class Vault {
    */
   private async bytesToCheckIn(id: number, path: string, entry: VaultEntry, over: number | undefined): Promise<Buffer> {
     const row = (await this.db.one<{ root: string; hash: string; base: number | null }>(
-      'SELECT l.root, f.hash, (SELECT b.version FROM vault_bases b WHERE b.file_id = f.id AND b.entry_id = $2) AS base FROM libraries l JOIN files f ON f.library_id = l.id WHERE f.id = $1',
+      `SELECT l.root, f.hash, (SELECT b.version FROM vault_bases b WHERE b.file_id = f.id AND b.entry_id = $2) AS base
+        FROM libraries l JOIN files f ON f.library_id = l.id WHERE f.id = $1`,
       [id, entry.id],
     ))!;
     const bytes = await readPlain(join(row.root, path));
@@ -365,7 +366,8 @@ export class Vault {
     const { lines, record } = await this.passing(file, await this.compare(id, file.kind, entry), settled, 'both');
     await this.db.run(
       `INSERT INTO vault_begun (file_id, entry_id, version, user_id, at) VALUES ($1, $2, $3, $4, $5)
-       ON CONFLICT (file_id) DO UPDATE SET entry_id = excluded.entry_id, version = excluded.version, hash = NULL, change_set_id = NULL, user_id = excluded.user_id, at = excluded.at`,
+       ON CONFLICT (file_id) DO UPDATE SET entry_id = excluded.entry_id, version = excluded.version, hash = NULL, change_set_id = NULL,
+         user_id = excluded.user_id, at = excluded.at`,
       [id, entry.id, entry.version, user.id, this.clock()],
     );
     try {
@@ -648,7 +650,9 @@ export class Vault {
       .filter(({ values }) => values.decision.action === 'equal')
       .map(({ values: { link, file: value } }) => ({ link: link.id, value, field: link.field, leads: link.at }));
     await this.db.run(
-      `INSERT INTO agreed_values (link_id, file_id, value, at, field, leads_to) SELECT link, $2, value, $3, field, leads FROM jsonb_to_recordset($1::jsonb) AS n(link int, value text, field text, leads jsonb)
+      `INSERT INTO agreed_values (link_id, file_id, value, at, field, leads_to)
+       SELECT link, $2, value, $3, field, leads
+       FROM jsonb_to_recordset($1::jsonb) AS n(link int, value text, field text, leads jsonb)
        ON CONFLICT (link_id, file_id) DO UPDATE SET value = excluded.value, at = excluded.at, field = excluded.field, leads_to = excluded.leads_to`,
       [asRecordset(list), file, this.clock()],
     );
