@@ -136,7 +136,7 @@ test('values are filled in by form: one part, many with mixed values, single occ
     const finish = sheet.getByRole('combobox', { name: 'Finish' });
     await expect(finish).toContainText('different values');
     const materials = Object.fromEntries(['drum', 'trier', 'face-plate'].map((name) => [name, value(`DR-15/parts/${name}.step`, 'Material')]));
-    await finish.selectOption('bead blasted');
+    await choose(finish, 'bead blasted');
     await expect(sheet.getByText(/values in \d+ files would change/)).toBeVisible();
     // One file is deselected.
     await sheet.getByRole('checkbox', { name: 'fill in DR-15/parts/drum.step' }).uncheck();

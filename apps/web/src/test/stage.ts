@@ -145,8 +145,8 @@ export class Stage {
   }
 
   /** An input by label. */
-  field<T extends HTMLInputElement | HTMLSelectElement = HTMLInputElement>(name: string): T {
-    const labelled = [...this.scene.querySelectorAll<T>('input, select, textarea')].find((each) => {
+  field<T extends HTMLInputElement | HTMLTextAreaElement = HTMLInputElement>(name: string): T {
+    const labelled = [...this.scene.querySelectorAll<T>('input, textarea')].find((each) => {
       if (each.getAttribute('aria-label') === name) return true;
       const label = each.closest('label');
       const plain = [...(label?.childNodes ?? [])].filter((node) => node.nodeType === Node.TEXT_NODE).map((node) => node.textContent ?? '');
@@ -183,17 +183,12 @@ export class Stage {
     return list;
   }
 
-  /** Chooses in a list by its text; inputs of properties have the browser's own. */
+  /** Chooses in a list by its text. */
   async select(name: string, text: string): Promise<void> {
-    const list = this.lists.get(name);
-    const native = list ? null : this.field<HTMLSelectElement>(name);
-    const texts = list?.texts ?? [...native!.options].map((each) => (each.textContent ?? '').trim());
-    const at = texts.indexOf(text);
-    if (at < 0) throw new Error(`${name} offers ${texts.join(', ')}.`);
-    if (native) {
-      native.selectedIndex = at;
-      native.dispatchEvent(new Event('change'));
-    } else list!.choose(at);
+    const list = this.list(name);
+    const at = list.texts.indexOf(text);
+    if (at < 0) throw new Error(`${name} offers ${list.texts.join(', ')}.`);
+    list.choose(at);
     await this.settled();
   }
 

@@ -1,8 +1,10 @@
 import { beforeEach, describe, expect, it } from '@jest/globals';
 import { Component, signal } from '@angular/core';
+import { By } from '@angular/platform-browser';
 import { ComponentFixture, TestBed } from '@angular/core/testing';
 import { FillView, InputView, RowView } from '@rule/core/forms';
 import { Property, newDraft, newInput } from '@rule/core/schema';
+import { RuleSelect } from '../kit';
 import { EntryFormView, FieldEdit, Suggestions } from './entry-form';
 
 const property = (id: number, writtenName: string, more: Partial<Property> = {}): Property => ({ ...newDraft(writtenName), id, retired: false, ...more });
@@ -65,7 +67,7 @@ describe('an entry form', () => {
     await fixture.whenStable();
   };
   const named = <T extends HTMLElement>(name: string): T => element().querySelector<T>(`[aria-label="${name}"]`)!;
-  const type = (field: HTMLInputElement | HTMLSelectElement | HTMLTextAreaElement, text: string, event = 'input') => {
+  const type = (field: HTMLInputElement | HTMLTextAreaElement, text: string, event = 'input') => {
     field.value = text;
     field.dispatchEvent(new Event(event, { bubbles: true }));
   };
@@ -117,9 +119,9 @@ describe('an entry form', () => {
   it('offers the choices that go with the others, and keeps one that does not', async () => {
     const finish = property(3, 'Finish', { type: 'choice', choices: ['brushed', 'painted'] });
     await show(entry(finish, [row({ state: 'same', text: 'painted' })]));
-    const list = named<HTMLSelectElement>('Finish');
-    expect([...list.options].map((option) => option.value)).toEqual(['', 'brushed', 'painted']);
-    type(list, 'brushed', 'change');
+    const list = fixture.debugElement.query(By.directive(RuleSelect)).componentInstance as RuleSelect;
+    expect([list.name, list.texts, list.text]).toEqual(['Finish', ['(blank)', 'brushed', 'painted'], 'painted']);
+    list.choose(1);
     expect(host.edits.at(-1)).toMatchObject({ text: 'brushed' });
   });
 

@@ -1,8 +1,9 @@
 import { ChangeDetectionStrategy, Component, computed, input, output, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
 import { InputView, RowView } from '@rule/core/forms';
 import { isIsoDate } from '@rule/core/values';
 import { InputTextModule } from 'primeng/inputtext';
-import { RuleCheck, RuleRadio } from '../kit';
+import { RuleCheck, RuleOption, RuleRadio, RuleSelect } from '../kit';
 import { Count } from '../shared';
 
 /** Suggestions for fields. */
@@ -23,7 +24,7 @@ const MOST_ROWS = 60;
 @Component({
   selector: 'rule-entry-input',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Count, InputTextModule, RuleCheck, RuleRadio],
+  imports: [Count, FormsModule, InputTextModule, RuleCheck, RuleOption, RuleRadio, RuleSelect],
   template: `
     <div class="caption">
       <span [id]="id + '-caption'">{{ view().caption }}</span>
@@ -48,22 +49,21 @@ const MOST_ROWS = 60;
         <div class="field">
           @switch (look()) {
             @case ('list') {
-              <select
-                class="small"
-                [attr.aria-label]="nameOf(row)"
-                [attr.aria-invalid]="row.refused || null"
-                [attr.aria-describedby]="id + '-says'"
+              <rule-select
+                [ariaLabel]="nameOf(row)"
+                [invalid]="row.refused"
+                [describedBy]="id + '-says'"
+                [placeholder]="row.state === 'mixed' ? mixed(row) : ''"
                 [disabled]="closed()"
-                (change)="say(row, $any($event.target).value)"
+                [ngModel]="row.typed === null && row.state === 'mixed' ? null : valueOf(row)"
+                [ngModelOptions]="{ standalone: true }"
+                (ngModelChange)="say(row, $event)"
               >
-                @if (row.typed === null && row.state === 'mixed') {
-                  <option value="" selected disabled>{{ mixed(row) }}</option>
-                }
-                <option value="" [selected]="row.typed === '' || (row.typed === null && row.state === 'blank')">{{ placeholder() || '(blank)' }}</option>
+                <rule-option value="" [label]="placeholder() || '(blank)'" />
                 @for (choice of choices(row); track choice) {
-                  <option [value]="choice" [selected]="choice === valueOf(row)">{{ choice }}</option>
+                  <rule-option [value]="choice" [label]="choice" />
                 }
-              </select>
+              </rule-select>
             }
             @case ('option buttons') {
               <div class="options" role="radiogroup" [attr.aria-label]="nameOf(row)">
@@ -223,7 +223,7 @@ const MOST_ROWS = 60;
       min-width: 0;
       position: relative;
     }
-    .field select,
+    .field rule-select,
     .field textarea,
     .field input:not([type]) {
       flex: 1;
@@ -236,7 +236,10 @@ const MOST_ROWS = 60;
       background: var(--panel);
       padding: 5px 9px;
     }
-    .touched .field :is(input, select, textarea) {
+    .touched .field {
+      --p-select-background: var(--brass-tint);
+    }
+    .touched .field :is(input, textarea) {
       background: var(--brass-tint);
     }
     [aria-invalid='true'] {

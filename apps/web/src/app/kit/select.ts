@@ -47,6 +47,8 @@ let lists = 0;
       [ngModel]="at()"
       [placeholder]="placeholder()"
       [disabled]="off() || disabled() || closed()"
+      [invalid]="invalid()"
+      [pt]="attributes()"
       [ariaLabel]="own() ?? undefined"
       [ariaLabelledBy]="own() === null ? (labelledBy() ?? undefined) : undefined"
       (ngModelChange)="choose($event)"
@@ -71,6 +73,13 @@ export class RuleSelect implements ControlValueAccessor {
   /** Shown while nothing is chosen. */
   readonly placeholder = input('');
   readonly disabled = input(false, { transform: booleanAttribute });
+  /** Whether what is chosen is refused. */
+  readonly invalid = input(false, { transform: booleanAttribute });
+  /** Id of the text that says more about it. */
+  readonly describedBy = input<string | null>(null);
+  protected readonly attributes = computed(() => ({
+    label: { ...(this.describedBy() === null ? {} : { 'aria-describedby': this.describedBy() }), ...(this.invalid() ? { 'aria-invalid': 'true' } : {}) },
+  }));
   private readonly options = contentChildren(RuleOption, { descendants: true });
   protected readonly many = MANY;
   protected readonly choices = computed(() => this.options().map((option, at) => ({ at, text: option.label() })));

@@ -268,7 +268,6 @@ const draftOfRow = ({ name, columns, choices, goesWith }: ChoiceListRow): Choice
       gap: 0 16px;
     }
     .field input,
-    .field select,
     td input.p-inputtext {
       width: 100%;
     }

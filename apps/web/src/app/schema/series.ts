@@ -240,8 +240,7 @@ const draftOfRow = ({ name, parts, counts, digits, start, step, leftOut, per }: 
       grid-template-columns: repeat(4, minmax(0, 1fr));
       gap: 0 16px;
     }
-    .field input,
-    .field select {
+    .field input {
       width: 100%;
     }
     .row {

@@ -107,7 +107,7 @@ describe('the tray', () => {
 
   it('is applied in the mode that was chosen, and the report offers the way back', async () => {
     const stage = await staged([line(1)]);
-    await stage.select('If a file fails', 'continue with the other files');
+    await stage.tick('if a file fails, continue with the others', true);
     await stage.click('Apply 1 value');
     expect(stage.action('[Tray] Apply')).toMatchObject({ mode: 'file by file', title: '' });
     TestBed.inject(Store).dispatch(TrayActions.applied({ report }));

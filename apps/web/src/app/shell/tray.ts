@@ -1,6 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { RuleCheck } from '../kit/check';
-import { FormsModule } from '@angular/forms';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { NavigationEnd, Router, RouterLink } from '@angular/router';
 import { ScrollingModule } from '@angular/cdk/scrolling';
@@ -14,7 +13,7 @@ import { Count, FileLink, LinePlace, plainHeld, TrayActions, trayFeature } from 
 @Component({
   selector: 'rule-tray',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, Count, FileLink, FormsModule, LinePlace, RouterLink, ScrollingModule, RuleCheck],
+  imports: [ButtonModule, Count, FileLink, LinePlace, RouterLink, ScrollingModule, RuleCheck],
   template: `
     @if (open()) {
       <section class="sheet" aria-label="Pending changes">
@@ -29,13 +28,10 @@ import { Count, FileLink, LinePlace, plainHeld, TrayActions, trayFeature } from 
             </p>
           </div>
           <div class="actions">
-            <label class="mode"
-              ><span>If a file fails</span>
-              <select [ngModel]="mode()" (ngModelChange)="mode.set($event)" name="mode">
-                <option value="whole">restore all files</option>
-                <option value="file by file">continue with the other files</option>
-              </select></label
-            >
+            <label class="mode" title="Otherwise a file that cannot be written restores all others.">
+              <rule-check [checked]="mode() === 'file by file'" (flip)="mode.set($event ? 'file by file' : 'whole')" />
+              if a file fails, continue with the others
+            </label>
             <p-button severity="secondary" label="Discard all" [disabled]="!lines().length || busy()" (onClick)="dropAll()" />
             <p-button
               [label]="'Apply ' + (counts().accepted | count: 'value')"
@@ -192,12 +188,6 @@ import { Count, FileLink, LinePlace, plainHeld, TrayActions, trayFeature } from 
       gap: 6px;
       align-items: center;
       color: var(--soft);
-    }
-    select {
-      background: var(--panel);
-      border: 1px solid var(--line);
-      border-radius: 4px;
-      padding: 4px 6px;
     }
     .lines {
       --columns: 34px minmax(140px, 1.3fr) minmax(110px, 0.9fr) minmax(90px, 0.8fr) minmax(90px, 0.8fr) minmax(180px, 1.6fr) 66px;
