@@ -7,6 +7,7 @@ import { Store } from '@ngrx/store';
 import { ConfirmationService } from 'primeng/api';
 import { ButtonModule } from 'primeng/button';
 import { ConfirmDialogModule } from 'primeng/confirmdialog';
+import { RuleWaiting } from '../kit';
 import { Bench, catalogueFeature, Notices, sessionFeature, trayFeature, Unsaved, Way } from '../shared';
 import { BomComparisonView } from './comparison';
 import { BomGrid } from './bom-grid';
@@ -22,7 +23,21 @@ import { BomStrips, Strip } from './strips';
   selector: 'rule-bom-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [BomStore, ConfirmationService],
-  imports: [Bench, BomComparisonView, BomGrid, BomIndex, BomRowView, BomStrips, ButtonModule, ConfirmDialogModule, DrawnLists, KeptList, RouterLink, Way],
+  imports: [
+    RuleWaiting,
+    Bench,
+    BomComparisonView,
+    BomGrid,
+    BomIndex,
+    BomRowView,
+    BomStrips,
+    ButtonModule,
+    ConfirmDialogModule,
+    DrawnLists,
+    KeptList,
+    RouterLink,
+    Way,
+  ],
   template: `
     <rule-bench label="BOM">
       <div bench="index">
@@ -127,7 +142,7 @@ import { BomStrips, Strip } from './strips';
       } @else {
         <h1>Bill of materials</h1>
         @if (!store.error()) {
-          <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
+          <rule-waiting />
         }
       }
 

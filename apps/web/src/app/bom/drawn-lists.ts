@@ -8,6 +8,7 @@ import { ButtonModule } from 'primeng/button';
 import { CheckboxModule } from 'primeng/checkbox';
 import { InputNumberModule } from 'primeng/inputnumber';
 import { SelectModule } from 'primeng/select';
+import { RuleWaiting } from '../kit';
 import { FileLink } from '../shared';
 
 /** Facts available in row blocks. */
@@ -22,7 +23,7 @@ type Start = (typeof LIST_CORNERS)[number] | 'coordinates';
 @Component({
   selector: 'rule-drawn-lists',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, CheckboxModule, FileLink, FormsModule, InputNumberModule, SelectModule],
+  imports: [RuleWaiting, ButtonModule, CheckboxModule, FileLink, FormsModule, InputNumberModule, SelectModule],
   template: `
     @let d = content().drawn;
     @if (!d || settingUp()) {
@@ -319,7 +320,7 @@ type Start = (typeof LIST_CORNERS)[number] | 'coordinates';
         <p class="note">No drawing shows this assembly.</p>
       }
     } @else if (d) {
-      <span class="skeleton"></span><span class="skeleton"></span>
+      <rule-waiting />
     }
   `,
   styles: `

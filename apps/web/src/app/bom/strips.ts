@@ -6,7 +6,7 @@ import { ConfirmationService } from 'primeng/api';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { SelectModule } from 'primeng/select';
-import { RuleCheck } from '../kit';
+import { RuleCheck, RuleTakeFile } from '../kit';
 import { Notices, catalogueFeature, saveBlob, sessionFeature } from '../shared';
 import { BomStore } from './bom.store';
 import { BomLayoutForm } from './layout-form';
@@ -19,7 +19,7 @@ export type Strip = 'layout' | 'save as' | 'keep' | 'compare' | null;
 @Component({
   selector: 'rule-bom-strips',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [BomLayoutForm, ButtonModule, FormsModule, InputTextModule, RuleCheck, SelectModule],
+  imports: [RuleTakeFile, BomLayoutForm, ButtonModule, FormsModule, InputTextModule, RuleCheck, SelectModule],
   template: `
     @switch (strip()) {
       @case ('layout') {
@@ -34,9 +34,7 @@ export type Strip = 'layout' | 'save as' | 'keep' | 'compare' | null;
             <button type="button" class="link" (click)="removeLayout()">Remove layout</button>
             <button type="button" class="link" (click)="exportLayout()">Export layout</button>
           }
-          <label class="take link"
-            >Import layout<input type="file" accept=".json,application/json" class="visually-hidden" (change)="importLayout($event)"
-          /></label>
+          <rule-take-file quiet label="Import layout" accept=".json,application/json" (taken)="importLayout($event[0]!)" />
         </div>
       }
       @case ('save as') {
@@ -105,14 +103,6 @@ export type Strip = 'layout' | 'save as' | 'keep' | 'compare' | null;
       align-items: center;
       height: 32px;
     }
-    .take {
-      color: var(--verdigris);
-      font-weight: 600;
-      cursor: pointer;
-    }
-    .take:focus-within {
-      outline: 2px solid var(--brass);
-    }
   `,
 })
 export class BomStrips {
@@ -173,11 +163,7 @@ export class BomStrips {
     const layout = { ...this.store.layout()!, content: this.store.content() };
     saveBlob({ name: `BOM layout ${layout.name}.json`, blob: new Blob([layoutFile(layout, this.properties())], { type: 'application/json' }) });
   }
-  protected async importLayout(event: Event): Promise<void> {
-    const field = event.target as HTMLInputElement;
-    const file = field.files?.[0];
-    field.value = '';
-    if (!file) return;
+  protected async importLayout(file: File): Promise<void> {
     try {
       const { name, purpose, content, lost } = readLayoutFile(await file.text(), this.properties());
       this.store.change(content);

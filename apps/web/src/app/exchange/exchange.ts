@@ -4,6 +4,7 @@ import { LayoutDraft, SendOutRow, TakeBackCellRow, TakeBackRow, WHOLE_LIBRARY } 
 import { fileName } from '@rule/core/files';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
+import { RuleWaiting, RuleTakeFile } from '../kit';
 import { Bench, catalogueFeature, FileLink, IndexRow, Notices, plainHeld, sessionFeature, showInstant, Way } from '../shared';
 import { Deliveries } from './deliveries';
 import { ExchangeStore } from './exchange.store';
@@ -18,7 +19,7 @@ const EVERYTHING: LayoutDraft = { name: '', purpose: '', shared: true, content: 
 @Component({
   selector: 'rule-exchange-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Bench, ButtonModule, Deliveries, FileLink, IndexRow, LayoutEditor, TableReading, TakeBackReview, Way],
+  imports: [RuleTakeFile, RuleWaiting, Bench, ButtonModule, Deliveries, FileLink, IndexRow, LayoutEditor, TableReading, TakeBackReview, Way],
   providers: [ExchangeStore],
   template: `
     <rule-bench label="Exchange">
@@ -70,7 +71,7 @@ const EVERYTHING: LayoutDraft = { name: '', purpose: '', shared: true, content: 
                     <p role="status">Comparing every cell with what was sent out and with the current values. You can keep working.</p>
                   </div>
                 </div>
-                <span class="skeleton"></span><span class="skeleton"></span>
+                <rule-waiting />
               }
               @case ('failed') {
                 <div class="head">
@@ -90,7 +91,7 @@ const EVERYTHING: LayoutDraft = { name: '', purpose: '', shared: true, content: 
           } @else {
             <h1>Take back a table</h1>
             @if (!s.error()) {
-              <span class="skeleton"></span><span class="skeleton"></span>
+              <rule-waiting />
             }
           }
         }
@@ -102,7 +103,7 @@ const EVERYTHING: LayoutDraft = { name: '', purpose: '', shared: true, content: 
             @if (s.listed()) {
               <p class="note">This layout no longer exists. Choose another one or create a new one.</p>
             } @else if (!s.error()) {
-              <span class="skeleton"></span><span class="skeleton"></span>
+              <rule-waiting />
             }
           }
         }
@@ -182,34 +183,26 @@ const EVERYTHING: LayoutDraft = { name: '', purpose: '', shared: true, content: 
                 </button>
               }
             </section>
-            <section
-              class="card drop"
-              aria-label="Take back"
-              [class.over]="over()"
-              (dragover)="$event.preventDefault(); over.set(true)"
-              (dragleave)="over.set(false)"
-              (drop)="dropped($event)"
-            >
-              <h2>Take back</h2>
-              <p class="soft">
-                Drop edited workbooks, CSV, JSON or XML files here: tables from Rule, or other lists with a column of file names. You see every cell that would
-                change before anything is written.
-              </p>
-              @if (mayEdit()) {
-                <input
-                  #picker
-                  type="file"
-                  multiple
-                  class="visually-hidden"
-                  tabindex="-1"
-                  aria-label="Workbook or CSV file"
-                  accept=".xlsx,.xlsm,.csv,.txt,.tsv,.json,.xml"
-                  (change)="picked($event)"
-                />
-                <p-button severity="secondary" label="Choose files" [loading]="s.busy()" (onClick)="picker.click()" />
-              } @else {
-                <p class="soft">Taking back needs the role editor.</p>
-              }
+            <section aria-label="Take back">
+              <rule-take-file
+                class="card drop"
+                label="Choose files"
+                fieldLabel="Workbook or CSV file"
+                accept=".xlsx,.xlsm,.csv,.txt,.tsv,.json,.xml"
+                multiple
+                [disabled]="!mayEdit()"
+                [loading]="s.busy()"
+                (taken)="take($event)"
+              >
+                <h2>Take back</h2>
+                <p class="soft">
+                  Drop edited workbooks, CSV, JSON or XML files here: tables from Rule, or other lists with a column of file names. You see every cell that
+                  would change before anything is written.
+                </p>
+                @if (!mayEdit()) {
+                  <p class="soft">Taking back needs the role editor.</p>
+                }
+              </rule-take-file>
             </section>
           </div>
         }
@@ -287,10 +280,6 @@ const EVERYTHING: LayoutDraft = { name: '', purpose: '', shared: true, content: 
       border-style: dashed;
       min-height: 180px;
     }
-    .over {
-      background: var(--verdigris-tint);
-      border-color: var(--verdigris);
-    }
     .table {
       overflow: auto;
     }
@@ -350,7 +339,6 @@ export class ExchangeStation {
   protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
   protected readonly mayAdminister = this.store.selectSignal(sessionFeature.selectMayAdminister);
   private readonly byPropertyId = this.store.selectSignal(catalogueFeature.selectById);
-  protected readonly over = signal(false);
   protected readonly selected = signal<TakeBackCellRow | null>(null);
 
   constructor() {
@@ -383,21 +371,8 @@ export class ExchangeStation {
     this.notices.done('The table is sent out.');
   }
 
-  protected picked(event: Event): void {
-    const picker = event.target as HTMLInputElement;
-    const files = [...(picker.files ?? [])];
-    picker.value = '';
-    this.take(files);
-  }
-
-  protected dropped(event: DragEvent): void {
-    event.preventDefault();
-    this.over.set(false);
-    if (this.mayEdit()) this.take([...(event.dataTransfer?.files ?? [])]);
-  }
-
   /** Shows the last of them. */
-  private take(files: readonly File[]): void {
+  protected take(files: readonly File[]): void {
     this.s.take(files, (back) => this.go({ back }));
   }
 }

@@ -4,11 +4,9 @@ import { patchState, signalStore, withMethods, withState } from '@ngrx/signals';
 import { rxMethod } from '@ngrx/signals/rxjs-interop';
 import { Store } from '@ngrx/store';
 import { EMPTY, Observable, catchError, filter, first, map, merge, pipe, switchMap, tap, timer } from 'rxjs';
-import { Api, CatalogueActions, Notices, goesOn } from '../shared';
+import { Api, CatalogueActions, Notices, goesOn, TYPING_MS } from '../shared';
 import { ExchangeStore } from './exchange.store';
 
-/** Pause while somebody edits, in milliseconds. */
-const TYPING_MS = 200;
 /** Polling interval of a table being written, in milliseconds. */
 const ASK_EVERY = 300;
 

@@ -4,13 +4,10 @@ import { count } from '@rule/core/words';
 import { patchState, signalStore, withMethods, withState } from '@ngrx/signals';
 import { rxMethod } from '@ngrx/signals/rxjs-interop';
 import { EMPTY, catchError, exhaustMap, interval, merge, of, pipe, startWith, switchMap, takeWhile, tap, timer } from 'rxjs';
-import { Api, PendingStore, problemOf, toTray } from '../shared';
+import { Api, PendingStore, problemOf, toTray, TYPING_MS } from '../shared';
 
 /** How often a shape that is being measured is asked for, in milliseconds. */
 const MEASURED_MS = 3000;
-/** Pause while somebody types, in milliseconds. */
-const TYPING_MS = 250;
-
 interface State {
   readonly details: FileDetails | null;
   readonly geometry: FileGeometry | null;

@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
+import { RuleWaiting } from '../kit';
 import { Bench, Count, ExactName, PendingStore, jobsFeature, lockWords, showInstant, trayFeature } from '../shared';
 import { AboutValue } from './about-value';
 import { CopyValues } from './copy-values';
@@ -16,7 +17,7 @@ import { FileValues } from './values';
   selector: 'rule-file-page',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [FileStore],
-  imports: [AboutValue, Bench, CopyValues, Count, ExactName, FileShape, FileUses, FileValues, RouterLink],
+  imports: [RuleWaiting, AboutValue, Bench, CopyValues, Count, ExactName, FileShape, FileUses, FileValues, RouterLink],
   template: `
     <rule-bench label="File" [index]="false">
       @if (store.error(); as text) {
@@ -117,7 +118,7 @@ import { FileValues } from './values';
         </div>
       } @else {
         <h1>File</h1>
-        <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
+        <rule-waiting />
       }
       <div bench="inspector">
         <rule-about-value [value]="chosen()" />

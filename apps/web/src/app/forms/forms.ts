@@ -19,6 +19,7 @@ import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { SelectModule } from 'primeng/select';
 import { EntryFormView, FieldEdit } from '../entry-form';
+import { RuleWaiting, RuleTakeFile } from '../kit';
 import { Bench, catalogueFeature, Count, FileChoices, GOES_ALONG, IndexRow, Notices, saveBlob, sessionFeature, Unsaved } from '../shared';
 import { FormFacts } from './form-facts';
 import { FormSheet } from './form-sheet';
@@ -32,7 +33,7 @@ const NO_FORM = 'it contains no form';
   selector: 'rule-forms-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [FormsStore],
-  imports: [Bench, ButtonModule, Count, EntryFormView, FormFacts, FormSheet, FormsModule, IndexRow, SelectModule],
+  imports: [RuleTakeFile, RuleWaiting, Bench, ButtonModule, Count, EntryFormView, FormFacts, FormSheet, FormsModule, IndexRow, SelectModule],
   template: `
     <rule-bench label="Forms" [inspector]="false">
       <div bench="index">
@@ -52,10 +53,7 @@ const NO_FORM = 'it contains no form';
         }
         @if (mayAdminister()) {
           <rule-index-row text="New form" [on]="formAsked() === 'new'" (choose)="go({ form: 'new' })" />
-          <label class="take">
-            <span class="link">Import form</span>
-            <input type="file" accept=".json,application/json" class="visually-hidden" (change)="takeIn($event)" />
-          </label>
+          <rule-take-file class="take" quiet label="Import form" accept=".json,application/json" (taken)="takeIn($event[0]!)" />
           @if (store.forms().length > 1) {
             <p class="hint">The first form that fits a file is used; class forms take precedence. Alt+arrow changes the order.</p>
           }
@@ -172,7 +170,7 @@ const NO_FORM = 'it contains no form';
           <p-button label="Create the first form" (onClick)="go({ form: 'new' })" />
         }
       } @else {
-        <span class="skeleton"></span><span class="skeleton"></span>
+        <rule-waiting />
       }
     </rule-bench>
   `,
@@ -183,16 +181,7 @@ const NO_FORM = 'it contains no form';
       font-size: 12px;
     }
     .take {
-      display: block;
       padding: 5px 18px;
-      cursor: pointer;
-    }
-    .take .link {
-      color: var(--verdigris);
-      font-weight: 600;
-    }
-    .take:focus-within {
-      outline: 2px solid var(--brass);
     }
     .with {
       display: flex;
@@ -414,11 +403,7 @@ export class FormsStation {
     const document = formDocument({ ...form, id: 0 }, this.store.properties());
     saveBlob({ name: `form ${form.name}.json`, blob: new Blob([`${JSON.stringify({ rule: 1, form: document }, null, 2)}\n`], { type: 'application/json' }) });
   }
-  protected async takeIn(event: Event): Promise<void> {
-    const field = event.target as HTMLInputElement;
-    const file = field.files?.[0];
-    field.value = '';
-    if (!file) return;
+  protected async takeIn(file: File): Promise<void> {
     try {
       const body = JSON.parse(await file.text()) as { form?: FormDocument };
       if (!body.form || !Array.isArray(body.form.panels)) throw new SyntaxError(NO_FORM);

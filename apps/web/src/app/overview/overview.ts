@@ -6,13 +6,14 @@ import type { EChartsCoreOption } from 'echarts/core';
 import { NgxEchartsDirective, provideEchartsCore } from 'ngx-echarts';
 import { SelectModule } from 'primeng/select';
 import { asHtml, chartBase, echarts, themeColour } from '../charts';
+import { RuleWaiting } from '../kit/waiting';
 import { Bench, CatalogueActions, catalogueFeature, Count, Way } from '../shared';
 
 /** The Overview station: completeness and open tasks. */
 @Component({
   selector: 'rule-overview-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Bench, Count, FormsModule, NgxEchartsDirective, RouterLink, SelectModule, Way],
+  imports: [RuleWaiting, Bench, Count, FormsModule, NgxEchartsDirective, RouterLink, SelectModule, Way],
   providers: [provideEchartsCore({ echarts })],
   template: `
     <rule-bench label="Overview" [index]="false">
@@ -50,7 +51,7 @@ import { Bench, CatalogueActions, catalogueFeature, Count, Way } from '../shared
         </div>
       } @else {
         <h1>Progress</h1>
-        <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
+        <rule-waiting />
       }
       <div bench="inspector">
         <div class="field">

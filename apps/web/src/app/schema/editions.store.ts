@@ -1,5 +1,6 @@
 import { inject } from '@angular/core';
 import { SchemaChange } from '@rule/core/schema';
+import { count } from '@rule/core/words';
 import { patchState, signalStore, withMethods, withState } from '@ngrx/signals';
 import { Store } from '@ngrx/store';
 import { map } from 'rxjs';
@@ -22,7 +23,7 @@ export const EditionsStore = signalStore(
           api.rolloutTray(change.id, 'rename').subscribe({
             next: ({ lines }) => {
               actions.dispatch(TrayActions.load());
-              notices.done(`${change.caption} has a new written name: ${lines} lines that rename it in files were added to your tray.`);
+              notices.done(`${change.caption} has a new written name: ${count(lines, 'line')} that rename it in files were added to your tray.`);
             },
             // Nothing to rename is not an error.
             error: () => undefined,

@@ -6,6 +6,7 @@ import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
+import { RuleTakeFile } from '../kit';
 import { Count, sessionFeature, showInstant } from '../shared';
 import { EditionsStore } from './editions.store';
 import { SchemaStore } from './schema.store';
@@ -30,7 +31,7 @@ export const fieldWords = (field: string): string => field.replace(/[A-Z]/g, (le
   selector: 'rule-schema-editions',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [EditionsStore],
-  imports: [ButtonModule, Count, FormsModule, InputTextModule, RouterLink],
+  imports: [RuleTakeFile, ButtonModule, Count, FormsModule, InputTextModule, RouterLink],
   template: `
     @let d = store.draft();
     <div class="head">
@@ -194,10 +195,12 @@ export const fieldWords = (field: string): string => field.replace(/[A-Z]/g, (le
         <p-button severity="secondary" label="JSON" (onClick)="editions.sendOut('json')" />
         <a href="/api/schema/page" target="_blank" rel="noopener">Page to print</a>
         @if (mayAdminister()) {
-          <label class="file"
-            ><span class="link">Import a workbook, CSV or JSON file</span
-            ><input type="file" class="visually-hidden" accept=".xlsx,.csv,.json" (change)="take($event)"
-          /></label>
+          <rule-take-file
+            label="Import a workbook, CSV or JSON file"
+            hint="or drop it here"
+            accept=".xlsx,.csv,.json"
+            (taken)="store.takeDocument($event[0]!)"
+          />
         }
       </div>
     </section>
@@ -227,12 +230,8 @@ export const fieldWords = (field: string): string => field.replace(/[A-Z]/g, (le
       max-width: 240px;
       overflow-wrap: anywhere;
     }
-    .file {
+    rule-take-file {
       margin-left: auto;
-      cursor: pointer;
-    }
-    .file:focus-within {
-      outline: 2px solid var(--brass);
     }
   `,
 })
@@ -345,12 +344,5 @@ export class SchemaEditions {
   protected discard(): void {
     this.asking.set(false);
     this.store.discard();
-  }
-  protected take(event: Event): void {
-    const input = event.target as HTMLInputElement;
-    const file = input.files?.[0];
-    if (!file) return;
-    this.store.takeDocument(file);
-    input.value = '';
   }
 }

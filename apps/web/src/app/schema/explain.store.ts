@@ -4,10 +4,8 @@ import { Kind, PropertyDraft } from '@rule/core/schema';
 import { patchState, signalStore, withMethods, withState } from '@ngrx/signals';
 import { rxMethod } from '@ngrx/signals/rxjs-interop';
 import { EMPTY, catchError, pipe, switchMap, tap, timer } from 'rxjs';
-import { Api, loads, problemOf } from '../shared';
+import { Api, loads, problemOf, TYPING_MS } from '../shared';
 
-/** Pause while somebody types, in milliseconds. */
-const TYPING_MS = 350;
 /** Files that a rule is tried on. */
 const FILES = 5;
 

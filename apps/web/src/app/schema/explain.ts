@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, effect, inject, input, signal, untr
 import { FormsModule } from '@angular/forms';
 import { PropertyDraft } from '@rule/core/schema';
 import { InputTextModule } from 'primeng/inputtext';
-import { FileLink } from '../shared';
+import { FileLink, afterTyping } from '../shared';
 import { tidy } from './draft';
 import { ExplainStore } from './explain.store';
 
@@ -101,7 +101,7 @@ export class Explain {
   readonly ready = input(true);
   protected readonly search = signal('');
   protected readonly open = signal<number | null>(null);
-  private waiting: ReturnType<typeof setTimeout> | undefined;
+  private readonly soon = afterTyping();
 
   constructor() {
     effect(() => {
@@ -119,8 +119,7 @@ export class Explain {
 
   protected find(text: string): void {
     this.search.set(text);
-    clearTimeout(this.waiting);
-    this.waiting = setTimeout(() => this.look(text, this.property().kinds), 250);
+    this.soon(() => this.look(text, this.property().kinds));
   }
 
   private look(text: string, kinds: PropertyDraft['kinds']): void {

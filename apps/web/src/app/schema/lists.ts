@@ -5,7 +5,7 @@ import { Choice, ChoiceListDraft, checkList } from '@rule/core/schema';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { RuleCheck, RuleOption, RuleSelect } from '../kit';
+import { RuleCheck, RuleOption, RuleSelect, RuleTakeFile } from '../kit';
 import { Count, sessionFeature, showInstant, workingCopy } from '../shared';
 import { ListsStore } from './lists.store';
 import { SchemaStore } from './schema.store';
@@ -18,7 +18,7 @@ const draftOfRow = ({ name, columns, choices, goesWith }: ChoiceListRow): Choice
   selector: 'rule-choice-lists',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [ListsStore],
-  imports: [RuleOption, RuleSelect, ButtonModule, Count, FormsModule, InputTextModule, RuleCheck],
+  imports: [RuleTakeFile, RuleOption, RuleSelect, ButtonModule, Count, FormsModule, InputTextModule, RuleCheck],
   template: `
     @let d = draft();
     <div class="head">
@@ -209,9 +209,7 @@ const draftOfRow = ({ name, columns, choices, goesWith }: ChoiceListRow): Choice
             <div class="row">
               <p-button severity="secondary" label="Save the source" (onClick)="saveSource(row)" />
               <p-button severity="secondary" label="Compare with the source" [disabled]="!row.source" (onClick)="lists.compare(row.id, null)" />
-              <label class="file"
-                ><span class="link">Load a file</span><input type="file" class="visually-hidden" accept=".csv,.xlsx,.txt" (change)="pickFile(row, $event)"
-              /></label>
+              <rule-take-file label="Load a file" hint="or drop it here" accept=".csv,.xlsx,.txt" (taken)="lists.compare(row.id, $event[0]!)" />
             </div>
             @if (lists.preview(); as p) {
               <div class="note" role="status">
@@ -252,12 +250,6 @@ const draftOfRow = ({ name, columns, choices, goesWith }: ChoiceListRow): Choice
     }
   `,
   styles: `
-    .file {
-      cursor: pointer;
-    }
-    .file:focus-within {
-      outline: 2px solid var(--brass);
-    }
     section.card {
       padding: 14px 18px;
       margin-bottom: 14px;
@@ -376,10 +368,5 @@ export class ChoiceLists {
     const { type, path, sheet, url, query } = this.source();
     const source: ListSource | null = type === 'file' ? { type, path, sheet: sheet || null } : type === 'database' ? { type, url, query } : null;
     this.lists.setSource(row.id, source);
-  }
-  protected pickFile({ id }: ChoiceListRow, event: Event): void {
-    const input = event.target as HTMLInputElement;
-    if (input.files?.[0]) this.lists.compare(id, input.files[0]);
-    input.value = '';
   }
 }

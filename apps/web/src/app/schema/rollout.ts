@@ -2,6 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, output } from '@a
 import { RolloutRow } from '@rule/contract';
 import { Property } from '@rule/core/schema';
 import { Store } from '@ngrx/store';
+import { RuleWaiting } from '../kit';
 import { catalogueFeature, FileLink, sessionFeature } from '../shared';
 import { RolloutStore } from './rollout.store';
 import { SchemaStore } from './schema.store';
@@ -15,7 +16,7 @@ interface Row extends RolloutRow {
   selector: 'rule-rollout',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [RolloutStore],
-  imports: [FileLink],
+  imports: [RuleWaiting, FileLink],
   template: `
     <div class="head">
       <div>
@@ -24,7 +25,7 @@ interface Row extends RolloutRow {
       </div>
     </div>
     @if (store.rollout() === null) {
-      <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
+      <rule-waiting />
     } @else {
       <div class="card">
         <table class="list">

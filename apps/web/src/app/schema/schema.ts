@@ -6,7 +6,7 @@ import { FEEDS, KINDS, Kind, LEVELS, Property } from '@rule/core/schema';
 import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { InputTextModule } from 'primeng/inputtext';
-import { RuleOption, RuleSelect } from '../kit';
+import { RuleOption, RuleSelect, RuleWaiting } from '../kit';
 import { Bench, catalogueFeature, IndexRow, sessionFeature, showInstant, Way } from '../shared';
 import { SchemaChecks } from './checks';
 import { SchemaEditions } from './editions';
@@ -32,6 +32,7 @@ const LOOK_EVERY_MS = 10_000;
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [SchemaStore],
   imports: [
+    RuleWaiting,
     RuleOption,
     RuleSelect,
     Bench,
@@ -152,7 +153,7 @@ const LOOK_EVERY_MS = 10_000;
       }
       @if (!store.draft()) {
         @if (!store.error()) {
-          <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
+          <rule-waiting />
         }
       } @else {
         @switch (view()) {

@@ -6,6 +6,7 @@ import { CheckboxModule } from 'primeng/checkbox';
 import { InputTextModule } from 'primeng/inputtext';
 import { MultiSelectModule } from 'primeng/multiselect';
 import { SelectModule } from 'primeng/select';
+import { RuleWaiting } from '../kit';
 import { Count, FileChoices, FileLink, sessionFeature, showInstant } from '../shared';
 import { StartFilesStore } from './start-files.store';
 
@@ -14,7 +15,7 @@ import { StartFilesStore } from './start-files.store';
   selector: 'rule-start-files',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [StartFilesStore],
-  imports: [ButtonModule, CheckboxModule, Count, FileLink, FormsModule, InputTextModule, MultiSelectModule, SelectModule],
+  imports: [RuleWaiting, ButtonModule, CheckboxModule, Count, FileLink, FormsModule, InputTextModule, MultiSelectModule, SelectModule],
   template: `
     <div class="head">
       <div>
@@ -213,7 +214,7 @@ import { StartFilesStore } from './start-files.store';
         }
       }
     } @else if (!store.error()) {
-      <span class="skeleton"></span><span class="skeleton"></span>
+      <rule-waiting />
     }
   `,
   styles: `

@@ -4,6 +4,7 @@ import { sessionEffects, sessionFeature } from './session.state';
 import { trayEffects, trayFeature } from './tray.state';
 
 export * from './api';
+export * from './after-typing';
 export * from './answer';
 export { problemOf } from './server';
 export * from './bench';

@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, untracked } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
+import { RuleWaiting } from '../kit/waiting';
 import { signalStore } from '@ngrx/signals';
 import { withAnswer } from './answer';
 import { catalogueFeature } from './catalogue.state';
@@ -15,7 +16,7 @@ const WayStore = signalStore(withAnswer((api, property: number) => api.way(prope
   selector: 'rule-way',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [WayStore],
-  imports: [RouterLink, ExactName],
+  imports: [RuleWaiting, RouterLink, ExactName],
   template: `
     @if (shown(); as p) {
       <h2>Trace of {{ p.caption }}</h2>
@@ -35,7 +36,7 @@ const WayStore = signalStore(withAnswer((api, property: number) => api.way(prope
           </li>
         } @empty {
           @if (!way.error()) {
-            <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
+            <rule-waiting />
           }
         }
       </ol>

@@ -1,9 +1,6 @@
 import { CleanUpRequest, CoverageBy, CoverageOf, FileFilter, ForeignRequest } from '@rule/contract';
 import { signalStore } from '@ngrx/signals';
-import { withAnswer } from '../shared';
-
-/** Pause while somebody types, in milliseconds. */
-const TYPING_MS = 250;
+import { withAnswer, TYPING_MS } from '../shared';
 
 /** Coverage of names or record fields. */
 export const CoverageStore = signalStore(

@@ -8,7 +8,7 @@ import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { DialogModule } from 'primeng/dialog';
 import { InputTextModule } from 'primeng/inputtext';
-import { RuleCheck, RuleOption, RuleRadio, RuleSelect } from '../kit';
+import { RuleCheck, RuleOption, RuleRadio, RuleSelect, RuleWaiting } from '../kit';
 import { Count, ExactName, FileLink, sessionFeature } from '../shared';
 import { CleanUpPreviewStore } from './answers.store';
 import { CleanUpStore } from './clean-up.store';
@@ -48,7 +48,7 @@ export function titleOf(action: CleanUp): string {
   selector: 'rule-clean-up',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [CleanUpPreviewStore, CleanUpStore],
-  imports: [RuleOption, RuleSelect, ButtonModule, Count, DialogModule, ExactName, FileLink, FormsModule, InputTextModule, RuleCheck, RuleRadio],
+  imports: [RuleWaiting, RuleOption, RuleSelect, ButtonModule, Count, DialogModule, ExactName, FileLink, FormsModule, InputTextModule, RuleCheck, RuleRadio],
   template: `
     <p-dialog
       closeAriaLabel="Close"
@@ -256,7 +256,7 @@ export function titleOf(action: CleanUp): string {
             }
           </div>
         } @else {
-          <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
+          <rule-waiting />
         }
       }
       <ng-template #footer>

@@ -5,7 +5,7 @@ import { count } from '@rule/core/words';
 import type { EChartsCoreOption } from 'echarts/core';
 import { NgxEchartsDirective, provideEchartsCore } from 'ngx-echarts';
 import { asHtml, chartBase, echarts, themeColour } from '../charts';
-import { RuleCheck, RuleOption, RuleSelect } from '../kit';
+import { RuleCheck, RuleOption, RuleSelect, RuleWaiting } from '../kit';
 import { ExactName } from '../shared';
 import { CoverageStore } from './answers.store';
 
@@ -24,7 +24,7 @@ type Order = (typeof ORDERS)[number];
 @Component({
   selector: 'rule-coverage',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleOption, RuleSelect, ExactName, FormsModule, NgxEchartsDirective, RuleCheck],
+  imports: [RuleWaiting, RuleOption, RuleSelect, ExactName, FormsModule, NgxEchartsDirective, RuleCheck],
   providers: [CoverageStore, provideEchartsCore({ echarts })],
   template: `
     <div class="bar">
@@ -116,7 +116,7 @@ type Order = (typeof ORDERS)[number];
         Click a field to see its files.
       </p>
     } @else {
-      <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
+      <rule-waiting />
     }
   `,
   styles: `

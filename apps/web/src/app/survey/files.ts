@@ -1,16 +1,13 @@
 import { ScrollingModule } from '@angular/cdk/scrolling';
-import { ChangeDetectionStrategy, Component, DestroyRef, computed, effect, inject, input, linkedSignal, output, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, input, linkedSignal, output, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Clause, FileFilter, clauseProblem } from '@rule/contract';
 import { ValueType } from '@rule/core/values';
 import { count } from '@rule/core/words';
 import { RuleOption, RuleSelect } from '../kit';
-import { FileLink } from '../shared';
+import { FileLink, afterTyping } from '../shared';
 import { Clauses } from '../clauses';
 import { FilePager } from './pager.store';
-
-/** Debounce for typing conditions, in milliseconds. */
-const TYPING_MS = 250;
 
 const STATES = ['all', 'is filled', 'is blank', 'is a stand-in'] as const;
 type State = (typeof STATES)[number];
@@ -96,7 +93,7 @@ export class FoundFiles {
   readonly where = output<readonly Clause[]>();
   /** Conditions being edited; complete ones form the filter. */
   protected readonly written = linkedSignal<readonly Clause[]>(() => this.filter().where ?? [], { equal: (a, b) => JSON.stringify(a) === JSON.stringify(b) });
-  private pause: ReturnType<typeof setTimeout> | undefined;
+  private readonly soon = afterTyping();
   protected readonly states = STATES;
   protected readonly pager = new FilePager();
 
@@ -118,14 +115,13 @@ export class FoundFiles {
       this.turn();
       untracked(() => this.pager.find(filter, name));
     });
-    inject(DestroyRef).onDestroy(() => clearTimeout(this.pause));
   }
 
   protected write(clauses: readonly Clause[]): void {
     this.written.set(clauses);
-    clearTimeout(this.pause);
     const whole = clauses.filter((clause) => clauseProblem(clause) === null);
-    if (JSON.stringify(whole) !== JSON.stringify(this.filter().where ?? [])) this.pause = setTimeout(() => this.where.emit(whole), TYPING_MS);
+    const other = JSON.stringify(whole) !== JSON.stringify(this.filter().where ?? []);
+    this.soon(other ? () => this.where.emit(whole) : null);
   }
 
   private isState = (clause: Clause): boolean => clause.subject === 'value' && clause.name === this.name() && STATES.includes(clause.operator as State);

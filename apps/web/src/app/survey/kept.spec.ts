@@ -35,7 +35,7 @@ describe('kept surveys', () => {
   it('are compared with today: what got better, what got worse, what is gone and what is new', async () => {
     const stage = await staged();
     await stage.click('compare with today: before cleaning');
-    expect(stage.text()).toContain('60 files then, 63 now. 1 names are filled in more files, 1 in fewer; 1 names are gone, 1 are new.');
+    expect(stage.text()).toContain('60 files then, 63 now. 1 name is filled in more files, 1 in fewer; 1 name is gone, 1 new.');
     const lines = [...stage.page.querySelectorAll('section:last-of-type tbody tr')].map((line) =>
       [...line.querySelectorAll('td')].map((cell) => cell.textContent.trim()),
     );

@@ -4,7 +4,7 @@ import { FileFilter, SurveyComparison } from '@rule/contract';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { ExactName, sessionFeature, showInstant } from '../shared';
+import { Count, ExactName, sessionFeature, showInstant } from '../shared';
 import { KeptStore } from './kept.store';
 
 type Line = SurveyComparison['names'][number];
@@ -17,7 +17,7 @@ export const gain = ({ then, now }: Line): number => (now?.filled ?? 0) - (then?
   selector: 'rule-kept-surveys',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [KeptStore],
-  imports: [ButtonModule, ExactName, FormsModule, InputTextModule],
+  imports: [Count, ButtonModule, ExactName, FormsModule, InputTextModule],
   template: `
     @if (mayEdit()) {
       <form class="keep" (ngSubmit)="keep()">
@@ -69,8 +69,8 @@ export const gain = ({ then, now }: Line): number => (now?.filled ?? 0) - (then?
       <section class="card">
         <h2>Since {{ c.then.title }}, {{ instant(c.then.at) }}</h2>
         <p>
-          {{ c.then.files }} files then, {{ c.files }} now. {{ better() }} names are filled in more files, {{ worse() }} in fewer; {{ gone() }} names are gone,
-          {{ fresh() }} are new.
+          {{ c.then.files | count: 'file' }} then, {{ c.files }} now. {{ better() | count: 'name is' : 'names are' }} filled in more files, {{ worse() }} in
+          fewer; {{ gone() | count: 'name is' : 'names are' }} gone, {{ fresh() }} new.
         </p>
         <table class="list">
           <thead>

@@ -4,6 +4,7 @@ import { Binding, Property, sameDefinition } from '@rule/core/schema';
 import { CleanUp } from '@rule/core/survey';
 import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
+import { RuleWaiting } from '../kit';
 import { Count, ExactName, FileLink, sessionFeature } from '../shared';
 import { LearnedStore } from './learned.store';
 
@@ -14,7 +15,7 @@ type Cell = Learned['cells'][number];
   selector: 'rule-learned',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [LearnedStore],
-  imports: [Count, ExactName, FileLink],
+  imports: [RuleWaiting, Count, ExactName, FileLink],
   template: `
     @if (suggestions.error(); as text) {
       <p class="note bad" role="alert">{{ text }}</p>
@@ -146,7 +147,7 @@ type Cell = Learned['cells'][number];
         </table>
       </section>
     } @else {
-      <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
+      <rule-waiting />
     }
   `,
 })

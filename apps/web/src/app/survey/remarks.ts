@@ -2,6 +2,7 @@ import { ScrollingModule } from '@angular/cdk/scrolling';
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { MassRemark, Remark } from '@rule/contract';
 import { convert } from '@rule/core/values';
+import { RuleWaiting } from '../kit';
 import { FileLink } from '../shared';
 import { MassesStore, RemarksStore } from './answers.store';
 
@@ -19,7 +20,7 @@ export function showMass(kilograms: number | null): string {
   selector: 'rule-remarks',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [RemarksStore],
-  imports: [FileLink, ScrollingModule],
+  imports: [RuleWaiting, FileLink, ScrollingModule],
   template: `
     @if (store.error(); as text) {
       <p class="note bad" role="alert">{{ text }}</p>
@@ -57,7 +58,7 @@ export function showMass(kilograms: number | null): string {
         <p class="note">All files were read without remarks.</p>
       }
     } @else {
-      <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
+      <rule-waiting />
     }
   `,
   styles: `
@@ -98,7 +99,7 @@ export class Remarks {
   selector: 'rule-mass-remarks',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [MassesStore],
-  imports: [FileLink],
+  imports: [RuleWaiting, FileLink],
   template: `
     @if (store.error(); as text) {
       <p class="note bad" role="alert">{{ text }}</p>
@@ -158,7 +159,7 @@ export class Remarks {
         </table>
       </section>
     } @else {
-      <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
+      <rule-waiting />
     }
   `,
 })

@@ -8,7 +8,8 @@ import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { Bench, JobsActions, catalogueFeature, jobsFeature, sessionFeature, showInstant, trayFeature } from '../shared';
+import { RuleWaiting } from '../kit';
+import { Bench, JobsActions, catalogueFeature, jobsFeature, sessionFeature, showInstant, trayFeature, afterTyping } from '../shared';
 import { AddLibrary } from './add-library';
 import { ChosenName } from './chosen-name';
 import { Classes } from './classes';
@@ -35,6 +36,7 @@ import { ValuesOf } from './values-of';
   selector: 'rule-survey-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    RuleWaiting,
     AddLibrary,
     Bench,
     ButtonModule,
@@ -246,7 +248,7 @@ import { ValuesOf } from './values-of';
           }
         }
       } @else if (!found.error()) {
-        <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
+        <rule-waiting />
       }
 
       <div bench="inspector">
@@ -342,7 +344,7 @@ export class SurveyStation {
   protected readonly isLimited = computed(() => !['library', 'twins', 'learned', 'remarks', 'masses', 'classes'].includes(this.look()));
   protected readonly namesListed = computed(() => ['names', 'strays', 'stand-ins'].includes(this.look()));
   protected readonly instant = showInstant;
-  private searchTimer: ReturnType<typeof setTimeout> | undefined;
+  private readonly soon = afterTyping();
 
   protected readonly libraryNumber = computed(() => Number(this.library()));
   protected readonly libraryShown = computed(() => this.survey()?.libraries.find((row) => row.id === this.libraryNumber()));
@@ -426,8 +428,7 @@ export class SurveyStation {
   }
 
   protected searched(text: string): void {
-    clearTimeout(this.searchTimer);
-    this.searchTimer = setTimeout(() => this.limit({ q: text.trim() || null }), 300);
+    this.soon(() => this.limit({ q: text.trim() || null }));
   }
 
   protected setWhere(clauses: readonly Clause[]): void {

@@ -3,17 +3,17 @@ import { OtherName, TwinRow } from '@rule/contract';
 import { Property } from '@rule/core/schema';
 import { CleanUp } from '@rule/core/survey';
 import { ButtonModule } from 'primeng/button';
-import { RuleCheck, RuleRadio } from '../kit';
+import { RuleCheck, RuleRadio, RuleWaiting } from '../kit';
 import { Count, ExactName } from '../shared';
 
 /** Groups of names that probably mean the same, with reasons, counts and contradictions. */
 @Component({
   selector: 'rule-twins',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, Count, ExactName, RuleCheck, RuleRadio],
+  imports: [RuleWaiting, ButtonModule, Count, ExactName, RuleCheck, RuleRadio],
   template: `
     @if (!rows()) {
-      <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
+      <rule-waiting />
     } @else {
       @for (group of rows(); track keyOf(group)) {
         <section class="card" [attr.aria-label]="'Twins of ' + targetOf(group)">

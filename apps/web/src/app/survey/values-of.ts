@@ -9,7 +9,7 @@ import { NgxEchartsDirective, provideEchartsCore } from 'ngx-echarts';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { chartBase, echarts, themeColour } from '../charts';
-import { RuleCheck, RuleOption, RuleSelect } from '../kit';
+import { RuleCheck, RuleOption, RuleSelect, RuleWaiting } from '../kit';
 import { Count, ExactName } from '../shared';
 import { FoundValuesStore } from './answers.store';
 
@@ -55,7 +55,7 @@ export function barsOf(values: readonly ValueCount[]): Bar[] {
 @Component({
   selector: 'rule-values-of',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleOption, RuleSelect, ButtonModule, Count, ExactName, FormsModule, InputTextModule, NgxEchartsDirective, ScrollingModule, RuleCheck],
+  imports: [RuleWaiting, RuleOption, RuleSelect, ButtonModule, Count, ExactName, FormsModule, InputTextModule, NgxEchartsDirective, ScrollingModule, RuleCheck],
   providers: [FoundValuesStore, provideEchartsCore({ echarts })],
   template: `
     <label class="field pick"
@@ -211,7 +211,7 @@ export function barsOf(values: readonly ValueCount[]): Bar[] {
         </div>
       </section>
     } @else {
-      <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
+      <rule-waiting />
     }
   `,
   styles: `

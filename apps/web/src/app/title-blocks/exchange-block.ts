@@ -4,6 +4,7 @@ import { BlockExchange, BlockExchangePlan } from '@rule/contract';
 import { count } from '@rule/core/words';
 import { ButtonModule } from 'primeng/button';
 import { SelectModule } from 'primeng/select';
+import { RuleWaiting } from '../kit';
 import { Count } from '../shared';
 import { ChangeEffects } from './change-effects';
 import { TitleBlocksStore } from './title-blocks.store';
@@ -19,7 +20,7 @@ const FOUND_BY: Readonly<Record<NonNullable<BlockExchangePlan['cells'][number]['
 @Component({
   selector: 'rule-exchange-block',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, ChangeEffects, Count, FormsModule, SelectModule],
+  imports: [RuleWaiting, ButtonModule, ChangeEffects, Count, FormsModule, SelectModule],
   template: `
     <section class="card" aria-labelledby="exchange-title">
       <h2 id="exchange-title">Exchange {{ store.block()?.name }} for another block</h2>
@@ -92,7 +93,7 @@ const FOUND_BY: Readonly<Record<NonNullable<BlockExchangePlan['cells'][number]['
           <p-button [text]="true" label="Cancel" (onClick)="closed.emit()" />
         </div>
       } @else if (to() && !store.exchangeProblem()) {
-        <span class="skeleton"></span><span class="skeleton"></span>
+        <rule-waiting />
       } @else {
         <p-button [text]="true" label="Cancel" (onClick)="closed.emit()" />
       }

@@ -7,6 +7,7 @@ import { CELL_STATES, CELL_STATE_WORDS, CellState, CellWish } from '@rule/core/t
 import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
+import { RuleWaiting } from '../kit';
 import { Bench, Count, FileLink, Notices, sessionFeature, trayFeature } from '../shared';
 import { AnchorText } from './anchor-text';
 import { BindSeveral } from './bind-several';
@@ -29,6 +30,7 @@ import { TitleBlocksStore } from './title-blocks.store';
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [TitleBlocksStore],
   imports: [
+    RuleWaiting,
     AnchorText,
     Bench,
     BindSeveral,
@@ -190,7 +192,7 @@ import { TitleBlocksStore } from './title-blocks.store';
       } @else {
         <h1>Title blocks</h1>
         @if (!store.error()) {
-          <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
+          <rule-waiting />
         }
       }
 

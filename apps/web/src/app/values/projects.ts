@@ -7,7 +7,7 @@ import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { Clauses } from '../clauses';
-import { RuleOption, RuleSelect } from '../kit';
+import { RuleOption, RuleSelect, RuleWaiting } from '../kit';
 import { catalogueFeature, Count, FileLink, Notices, PendingStore, plainHeld, sessionFeature, TrayActions, trayFeature, Unsaved } from '../shared';
 import { ProjectsStore } from './projects.store';
 
@@ -18,7 +18,7 @@ const MOST_SHOWN = 200;
 @Component({
   selector: 'rule-projects',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleOption, RuleSelect, ButtonModule, Clauses, Count, FileLink, FormsModule, InputTextModule],
+  imports: [RuleWaiting, RuleOption, RuleSelect, ButtonModule, Clauses, Count, FileLink, FormsModule, InputTextModule],
   providers: [ProjectsStore],
   template: `
     <div class="head">
@@ -76,7 +76,7 @@ const MOST_SHOWN = 200;
       </section>
     }
     @if (projects.list() === null && !projects.error()) {
-      <span class="skeleton"></span><span class="skeleton"></span>
+      <rule-waiting />
     }
     @if (projects.view(); as v) {
       @if (v.level !== 'company' && mayAdminister() && !draft()) {

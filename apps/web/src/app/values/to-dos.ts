@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, output, signal, untracked } from '@angular/core';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { RuleCheck } from '../kit';
+import { RuleCheck, RuleWaiting } from '../kit';
 import { Count, FileLink, sessionFeature, showInstant, trayFeature } from '../shared';
 import { ToDosStore } from './to-dos.store';
 
@@ -9,7 +9,7 @@ import { ToDosStore } from './to-dos.store';
 @Component({
   selector: 'rule-to-dos',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, Count, FileLink, RuleCheck],
+  imports: [RuleWaiting, ButtonModule, Count, FileLink, RuleCheck],
   providers: [ToDosStore],
   template: `
     <div class="head">
@@ -30,7 +30,7 @@ import { ToDosStore } from './to-dos.store';
       <p class="note bad" role="alert">{{ text }}</p>
     }
     @if (toDos.list() === null && !toDos.error()) {
-      <span class="skeleton"></span><span class="skeleton"></span>
+      <rule-waiting />
     } @else if (shown().length === 0) {
       <p class="note">Nothing to do. New files that lack something are listed after the next reading of a library.</p>
     } @else {

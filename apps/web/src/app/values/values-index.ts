@@ -4,12 +4,9 @@ import { FINDING_KINDS, FindingKind } from '@rule/contract';
 import { Kind } from '@rule/core/schema';
 import { Store } from '@ngrx/store';
 import { InputTextModule } from 'primeng/inputtext';
-import { IndexRow, catalogueFeature } from '../shared';
+import { IndexRow, afterTyping, catalogueFeature } from '../shared';
 import { FINDING_TEXTS, plural } from './words';
 import { ValuesStore } from './values.store';
-
-/** Pause while somebody types, in milliseconds. */
-const TYPING_MS = 250;
 
 /** What Values can show: a search, things to do, findings, kinds and folders. */
 @Component({
@@ -86,7 +83,7 @@ export class ValuesIndex {
   });
   protected readonly all = computed(() => this.grid.kinds().reduce((sum, row) => sum + row.files, 0));
   protected readonly plural = plural;
-  private pause: ReturnType<typeof setTimeout> | undefined;
+  private readonly soon = afterTyping();
 
   protected leaf(folder: string): string {
     return folder === '' ? 'top folder' : folder.slice(folder.lastIndexOf('/') + 1);
@@ -95,7 +92,6 @@ export class ValuesIndex {
     return folder.split('/').length - 1;
   }
   protected searched(text: string): void {
-    clearTimeout(this.pause);
-    this.pause = setTimeout(() => this.go.emit({ search: text.trim() || null, view: null }), TYPING_MS);
+    this.soon(() => this.go.emit({ search: text.trim() || null, view: null }));
   }
 }

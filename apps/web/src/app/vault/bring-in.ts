@@ -3,6 +3,7 @@ import { FormsModule } from '@angular/forms';
 import { Newcomer, VaultRunResult } from '@rule/contract';
 import { ButtonModule } from 'primeng/button';
 import { CheckboxModule } from 'primeng/checkbox';
+import { RuleWaiting } from '../kit';
 import { Count, FileLink } from '../shared';
 import { RunResult } from './run-result';
 
@@ -10,7 +11,7 @@ import { RunResult } from './run-result';
 @Component({
   selector: 'rule-bring-in',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, CheckboxModule, Count, FileLink, FormsModule, RunResult],
+  imports: [RuleWaiting, ButtonModule, CheckboxModule, Count, FileLink, FormsModule, RunResult],
   template: `
     <div class="head">
       <div>
@@ -81,7 +82,7 @@ import { RunResult } from './run-result';
         <p class="soft">{{ list.length - 500 }} more; choose a folder to see fewer.</p>
       }
     } @else {
-      <span class="skeleton"></span><span class="skeleton"></span>
+      <rule-waiting />
     }
   `,
   styles: `

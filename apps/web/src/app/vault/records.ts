@@ -10,7 +10,8 @@ import { InputTextModule } from 'primeng/inputtext';
 import { MultiSelectModule } from 'primeng/multiselect';
 import { PaginatorModule } from 'primeng/paginator';
 import { SelectModule } from 'primeng/select';
-import { Count, showInstant, standingWords } from '../shared';
+import { RuleWaiting } from '../kit';
+import { Count, showInstant, standingWords, afterTyping } from '../shared';
 
 /** Page size. */
 export const PAGE_SIZE = 100;
@@ -35,7 +36,7 @@ const MOST_SHOWN = 6;
 @Component({
   selector: 'rule-vault-records',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, Count, FormsModule, InputTextModule, MultiSelectModule, PaginatorModule, RouterLink, SelectModule],
+  imports: [RuleWaiting, ButtonModule, Count, FormsModule, InputTextModule, MultiSelectModule, PaginatorModule, RouterLink, SelectModule],
   template: `
     <div class="head">
       <div>
@@ -177,7 +178,7 @@ const MOST_SHOWN = 6;
         <p-paginator [rows]="size" [totalRecords]="p.total" [first]="offset()" (onPageChange)="turned.emit($event.first ?? 0)" />
       }
     } @else {
-      <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
+      <rule-waiting />
     }
     @if (history().length) {
       <h2>Changes of records</h2>
@@ -320,10 +321,9 @@ export class VaultRecords {
     });
   }
 
-  private timer: ReturnType<typeof setTimeout> | undefined;
+  private readonly soon = afterTyping();
   protected search(text: string): void {
-    clearTimeout(this.timer);
-    this.timer = setTimeout(() => this.narrow({ text: text || undefined }), 250);
+    this.soon(() => this.narrow({ text: text || undefined }));
   }
   protected narrow(change: { readonly text?: string | undefined; readonly state?: string | undefined; readonly kind?: Kind | undefined }): void {
     const next = Object.entries({ ...this.filter(), ...change }).filter(([, value]) => value !== undefined);

@@ -7,6 +7,7 @@ import { ButtonModule } from 'primeng/button';
 import { CheckboxModule } from 'primeng/checkbox';
 import { InputTextModule } from 'primeng/inputtext';
 import { SelectModule } from 'primeng/select';
+import { RuleWaiting } from '../kit';
 import { Count, FileLink, showInstant } from '../shared';
 import { RunResult } from './run-result';
 
@@ -33,7 +34,7 @@ const acts = (row: RehearsedFile) => row.changed || row.counts.in + row.counts.o
 @Component({
   selector: 'rule-vault-rehearsal',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, CheckboxModule, Count, FileLink, FormsModule, InputTextModule, RunResult, ScrollingModule, SelectModule],
+  imports: [RuleWaiting, ButtonModule, CheckboxModule, Count, FileLink, FormsModule, InputTextModule, RunResult, ScrollingModule, SelectModule],
   template: `
     <div class="head">
       <div>
@@ -140,7 +141,7 @@ const acts = (row: RehearsedFile) => row.changed || row.counts.in + row.counts.o
       } @else if (kept() || rows()) {
         <p class="soft none">Every file of the vault agrees with its record.</p>
       } @else {
-        <span class="skeleton"></span><span class="skeleton"></span>
+        <rule-waiting />
       }
     </div>
     <div class="tick">

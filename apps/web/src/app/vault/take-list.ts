@@ -4,6 +4,7 @@ import { LegacyList } from '@rule/contract';
 import { VaultDefinition } from '@rule/core/vault';
 import { ButtonModule } from 'primeng/button';
 import { SelectModule } from 'primeng/select';
+import { RuleTakeFile } from '../kit';
 import { Count } from '../shared';
 import { TakeListStore } from './take-list.store';
 
@@ -18,7 +19,7 @@ const SHOWN = 300;
   selector: 'rule-take-list',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [TakeListStore],
-  imports: [ButtonModule, Count, FormsModule, SelectModule],
+  imports: [RuleTakeFile, ButtonModule, Count, FormsModule, SelectModule],
   template: `
     <div class="head">
       <div>
@@ -42,10 +43,7 @@ const SHOWN = 300;
         }
       </p>
     }
-    <div class="drop" [class.over]="over()" (dragover)="over.set(true); $event.preventDefault()" (dragleave)="over.set(false)" (drop)="dropped($event)">
-      <label class="pick"><input type="file" class="visually-hidden" accept=".csv,.tsv,.xlsx" (change)="picked($event)" />Choose a list</label>
-      <span class="soft">{{ name() || 'or drop it here' }}</span>
-    </div>
+    <rule-take-file class="drop" label="Choose a list" [hint]="name() || 'or drop it here'" accept=".csv,.tsv,.xlsx" (taken)="read($event[0]!)" />
     @if (store.table(); as t) {
       <div class="bar">
         <span id="tl-key">Files are named in</span>
@@ -119,25 +117,9 @@ const SHOWN = 300;
   `,
   styles: `
     .drop {
-      display: flex;
-      gap: 12px;
-      align-items: center;
       padding: 14px 16px;
       border: 1px dashed var(--line);
-      border-radius: 4px;
       margin-bottom: 12px;
-    }
-    .over {
-      border-color: var(--accent);
-    }
-    .pick {
-      cursor: pointer;
-      color: var(--accent);
-      font-weight: 600;
-    }
-    .pick:focus-within {
-      outline: 2px solid var(--accent);
-      outline-offset: 2px;
     }
     .bar {
       display: flex;
@@ -164,7 +146,6 @@ export class TakeList {
   /** Emitted when records changed. */
   readonly taken = output();
 
-  protected readonly over = signal(false);
   protected readonly name = signal('');
   protected readonly key = signal('');
   protected readonly keyField = signal(PATHS);
@@ -190,19 +171,7 @@ export class TakeList {
     return [...refused, ...rows.filter((row) => row.problems.length === 0 && row.changes.length > 0)].slice(0, SHOWN);
   });
 
-  protected dropped(event: DragEvent): void {
-    event.preventDefault();
-    this.over.set(false);
-    const file = event.dataTransfer?.files[0];
-    if (file) this.read(file);
-  }
-  protected picked(event: Event): void {
-    const input = event.target as HTMLInputElement;
-    const file = input.files?.[0];
-    if (file) this.read(file);
-    input.value = '';
-  }
-  private read(file: File): void {
+  protected read(file: File): void {
     this.name.set(file.name);
     this.store.open(file, ({ headers }) => {
       this.key.set(headers[0] ?? '');

@@ -1,14 +1,12 @@
-import { ChangeDetectionStrategy, Component, DestroyRef, computed, effect, inject, input, linkedSignal, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, linkedSignal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { LinkValues, VaultFile } from '@rule/contract';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { SelectModule } from 'primeng/select';
+import { afterTyping } from '../shared';
 import { TriedValuesStore } from './answers.store';
 import { DECISION_CHIP, DECISION_WORDS } from './decisions';
-
-/** Debounce for typing, in milliseconds. */
-const TYPING_MS = 250;
 
 /** Typed sides of a link; absent sides are unchanged. */
 interface Typed {
@@ -111,10 +109,9 @@ export class TryValues {
   protected readonly state = linkedSignal(() => this.record().state);
   protected readonly typed = linkedSignal<VaultFile, Readonly<Record<number, Typed>>>({ source: () => this.record(), computation: () => ({}) });
   protected readonly changed = computed(() => Object.keys(this.typed()).length > 0 || this.state() !== this.record().state);
-  private pause: ReturnType<typeof setTimeout> | undefined;
+  private readonly soon = afterTyping();
 
   constructor() {
-    inject(DestroyRef).onDestroy(() => clearTimeout(this.pause));
     effect(() => {
       this.record();
       untracked(() => this.tried.ask(null));
@@ -131,8 +128,7 @@ export class TryValues {
     const next = { ...own, [side]: text };
     if (text === (v[side] ?? '')) delete next[side];
     this.typed.set(Object.keys(next).length ? { ...rest, [v.link.id]: next } : rest);
-    clearTimeout(this.pause);
-    this.pause = setTimeout(() => this.ask(), TYPING_MS);
+    this.soon(() => this.ask());
   }
 
   protected reset(): void {
@@ -142,7 +138,7 @@ export class TryValues {
   }
 
   protected ask(): void {
-    clearTimeout(this.pause);
+    this.soon(null);
     const edits = Object.entries(this.typed()).map(([link, typed]) => ({ link: Number(link), ...typed }));
     this.tried.ask({ file: this.record().file.id, state: this.state(), edits });
   }

@@ -7,6 +7,7 @@ import { TableFinding, VaultField } from '@rule/core/vault';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { SelectModule } from 'primeng/select';
+import { RuleWaiting } from '../kit';
 import { Bench, ExactName, IndexRow, catalogueFeature, goesOn, jobsFeature, sessionFeature, showInstant, trayFeature } from '../shared';
 import { BringIn } from './bring-in';
 import { LinkEditor, newLink } from './link-editor';
@@ -25,6 +26,7 @@ import { VaultStore } from './vault.store';
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [VaultStore, RecordsStore],
   imports: [
+    RuleWaiting,
     Bench,
     BringIn,
     ButtonModule,
@@ -183,7 +185,7 @@ import { VaultStore } from './vault.store';
           />
         } @else {
           <h1>Record fields</h1>
-          <span class="skeleton"></span><span class="skeleton"></span>
+          <rule-waiting />
         }
       } @else if (look() === 'records' && store.state()) {
         <rule-vault-records
@@ -217,7 +219,7 @@ import { VaultStore } from './vault.store';
         <rule-vault-links [state]="store.state()!" [captions]="captions()" [editable]="mayAdminister()" (edit)="open($event)" />
       } @else {
         <h1>Vault</h1>
-        <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
+        <rule-waiting />
       }
 
       <div bench="inspector">

@@ -19,8 +19,8 @@ import { PreparedSchema, Property, choicesFor, groundOn, slotOf } from '@rule/co
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { EntryFormView, FieldEdit, Suggestions } from '../../entry-form';
-import { RuleOption, RuleSelect } from '../../kit';
-import { Count, PendingStore, catalogueFeature, inLanguage, sessionFeature, trayFeature } from '../../shared';
+import { RuleOption, RuleSelect, RuleWaiting } from '../../kit';
+import { Count, PendingStore, catalogueFeature, inLanguage, sessionFeature, trayFeature, afterTyping } from '../../shared';
 import { CopyFrom } from './copy-from';
 import { FillFiles } from './fill-files';
 import { FillStore } from './fill.store';
@@ -43,7 +43,7 @@ interface Outdated {
 @Component({
   selector: 'rule-fill-sheet',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, CopyFrom, Count, EntryFormView, FillFiles, FormsModule, RuleOption, RuleSelect, SavedValues],
+  imports: [RuleWaiting, ButtonModule, CopyFrom, Count, EntryFormView, FillFiles, FormsModule, RuleOption, RuleSelect, SavedValues],
   providers: [FillStore],
   template: `
     <div #sheet class="sheet" role="dialog" aria-modal="false" [attr.aria-label]="title()" tabindex="-1" (keydown)="key($event)">
@@ -80,7 +80,7 @@ interface Outdated {
         <p class="note bad" role="alert">{{ text }}</p>
       }
       @if (store.data() === null && !store.error()) {
-        <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
+        <rule-waiting />
       }
       @if (restored()) {
         <p class="note" role="status">
@@ -253,7 +253,7 @@ export class FillSheet implements OnDestroy {
   /** Values present when entries were typed. */
   private readonly stood = new Map<string, string>();
   protected readonly panel = signal<'copy' | 'sets' | null>(null);
-  private pause: ReturnType<typeof setTimeout> | undefined;
+  private readonly soon = afterTyping(PAUSE_MS);
 
   private readonly unpacked = computed(() => {
     const data = this.store.data();
@@ -338,7 +338,7 @@ export class FillSheet implements OnDestroy {
   }
 
   ngOnDestroy(): void {
-    clearTimeout(this.pause);
+    this.soon(null);
   }
 
   private storageKey(): string {
@@ -394,9 +394,9 @@ export class FillSheet implements OnDestroy {
     for (const key of edits.keys()) if (!this.edits().has(key)) this.remember(key);
     this.edits.set(edits);
     this.store.forgetIssues();
-    clearTimeout(this.pause);
-    if (atOnce || this.chosen().length <= AT_ONCE) this.settled.set(edits);
-    else this.pause = setTimeout(() => this.settled.set(edits), PAUSE_MS);
+    const atOnceToo = atOnce || this.chosen().length <= AT_ONCE;
+    this.soon(atOnceToo ? null : () => this.settled.set(edits));
+    if (atOnceToo) this.settled.set(edits);
   }
 
   protected edit({ section, input: key, row, text }: FieldEdit): void {
