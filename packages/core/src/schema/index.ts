@@ -1,3 +1,4 @@
+// All of each file: what is exported by name is loaded with the page, wanted or not.
 export * from './property';
 export * from './names';
 export * from './constraints';
@@ -13,8 +14,8 @@ export * from './schema';
 export * from './facts';
 export * from './judge';
 export * from './differing';
-export { ruledValue, sameValue } from './same-value';
-export { areaOn, scaleText } from './sheet-facts';
+export * from './same-value';
+export * from './sheet-facts';
 export * from './ground';
 export * from './editions';
 export * from './lists';

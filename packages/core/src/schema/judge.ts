@@ -1,13 +1,26 @@
 import { CompiledRule, CompiledTests, FeelContext, FeelValue, Host, RuleProblem, compileRule, compileTests, contextOf, orderOf } from '../rules';
-import { HeldValue, StandIns, readHeld } from '../values';
+import { HeldValue, StandIns, heldText, readHeld, showValue } from '../values';
 import { Violation, judge } from './constraints';
 import { InnerLevel, Kind, Property, PropertyLevel, WideLevel, forClass, inherits, isHeldAt, isWide, reaches, ruleNameOf, slotOf } from './property';
 import { Binding, familyOf, homeCell, homeCells, onBlock, withHomes, withLeads } from './mapping';
 import { Check, Schema } from './schema';
 import { feelType, feelValue, ruleScope } from './scope';
-import { ModelFacts, SchemaProblem, JudgeGround, FileFacts, slotKey, FileJudgement, Failed, HolderFacts, HeldBySlot, Judged, Origin } from './facts';
-import { asCellText, sameValue, shownText, ruledValue, isNear } from './same-value';
-import { factValue, sheetFact } from './sheet-facts';
+import {
+  ModelFacts,
+  SchemaProblem,
+  JudgeGround,
+  FileFacts,
+  slotKey,
+  FileJudgement,
+  Failed,
+  HolderFacts,
+  HeldBySlot,
+  Judged,
+  Origin,
+  SheetFacts,
+} from './facts';
+import { sameValue, ruledValue } from './same-value';
+import { areaOn, scaleText } from './sheet-facts';
 
 interface Prepared {
   readonly property: Property;
@@ -546,4 +559,41 @@ export class PreparedSchema {
   ruleOf(property: number): CompiledRule | null {
     return this.prepared.find((entry) => entry.property.id === property)?.rule ?? null;
   }
+}
+
+/** Tolerance for rounded densities and tables, as for written masses. */
+const NEAR = 5e-4;
+
+/** Whether a held number equals the model's, within rounding. */
+function isNear(held: HeldValue | null, given: HeldValue | null, property: Property): boolean {
+  if (held === null || given === null || held.text === '' || property.type !== 'number') return false;
+  const [one, other] = [readHeld(held, property), readHeld(given, property)];
+  if (!one.ok || !other.ok) return false;
+  return Math.abs((one.value as number) - (other.value as number)) <= NEAR * Math.abs(other.value as number);
+}
+
+/** A held value with unit, for messages. */
+const shownText = (held: HeldValue): string => (held.unit ? `${held.text} ${held.unit}` : held.text);
+
+/** A value as text in its home cell. */
+function asCellText(held: HeldValue | null, property: Property): HeldValue | null {
+  if (held === null || held.text === '') return null;
+  const parsed = readHeld(held, property);
+  return heldText(parsed.ok ? showValue(parsed.value, property) : held.text);
+}
+
+/** A sheet fact for a property; a number if the property is numeric. */
+function sheetFact(sheet: SheetFacts, property: Property): number | string | null {
+  if (property.sheetFact === 'sheet size') return sheet.size;
+  if (property.sheetFact === 'closed area') return property.sheetArea ? areaOn(sheet, property.sheetArea) : null;
+  if (sheet.scale === null) return null;
+  return property.type === 'number' ? sheet.scale : scaleText(sheet.scale);
+}
+
+/** A model or sheet fact in the property's unit and decimals. */
+function factValue(fact: number | string, property: Property, unit: string | null): HeldValue | null {
+  if (typeof fact === 'string') return fact === '' ? null : { text: fact, form: 'text' };
+  const parsed = readHeld({ text: String(fact), form: 'measure', ...(unit ? { unit } : {}) }, { type: 'number', unit: property.unit ?? unit });
+  if (!parsed.ok) return null;
+  return ruledValue(parsed.value, property).value;
 }

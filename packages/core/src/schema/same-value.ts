@@ -1,5 +1,5 @@
 import { FeelDate, FeelValue, roundTo, typeName } from '../rules';
-import { HeldValue, TypedValue, heldText, holdValue, readHeld, sameHeld, showValue } from '../values';
+import { HeldValue, TypedValue, holdValue, readHeld, sameHeld } from '../values';
 import { Property } from './property';
 
 /** A rule's result as a property value: rounded, blank for empty text. */
@@ -22,31 +22,10 @@ export function ruledValue(result: FeelValue, property: Property): { readonly va
   }
 }
 
-/** Tolerance for rounded densities and tables, as for written masses. */
-const NEAR = 5e-4;
-
-/** Whether a held number equals the model's, within rounding. */
-export function isNear(held: HeldValue | null, given: HeldValue | null, property: Property): boolean {
-  if (held === null || given === null || held.text === '' || property.type !== 'number') return false;
-  const [one, other] = [readHeld(held, property), readHeld(given, property)];
-  if (!one.ok || !other.ok) return false;
-  return Math.abs((one.value as number) - (other.value as number)) <= NEAR * Math.abs(other.value as number);
-}
-
-/** A held value with unit, for messages. */
-export const shownText = (held: HeldValue): string => (held.unit ? `${held.text} ${held.unit}` : held.text);
-
 /** Whether two held values are equal for a property, even if one is text and one a number. */
 export function sameValue(a: HeldValue | null, b: HeldValue | null, property: Property): boolean {
   if (sameHeld(a, b)) return true;
   if (a === null || b === null || a.text === '' || b.text === '' || a.form === b.form) return false;
   const [one, other] = [readHeld(a, property), readHeld(b, property)];
   return one.ok && other.ok && one.value === other.value;
-}
-
-/** A value as text in its home cell. */
-export function asCellText(held: HeldValue | null, property: Property): HeldValue | null {
-  if (held === null || held.text === '') return null;
-  const parsed = readHeld(held, property);
-  return heldText(parsed.ok ? showValue(parsed.value, property) : held.text);
 }

@@ -1,7 +1,5 @@
-import { HeldValue, readHeld } from '../values';
 import { SheetFacts } from './facts';
-import { Property, SheetArea } from './property';
-import { ruledValue } from './same-value';
+import { SheetArea } from './property';
 
 /** A scale as on drawings (ISO 5455; form from memory): `1:2`, `5:1`. */
 export function scaleText(scale: number): string {
@@ -39,20 +37,4 @@ export function areaOn({ outlines, labels }: Pick<SheetFacts, 'outlines' | 'labe
   }
   // Sums of doubles are noisy in the last digits.
   return Number(sum.toPrecision(12));
-}
-
-/** A sheet fact for a property; a number if the property is numeric. */
-export function sheetFact(sheet: SheetFacts, property: Property): number | string | null {
-  if (property.sheetFact === 'sheet size') return sheet.size;
-  if (property.sheetFact === 'closed area') return property.sheetArea ? areaOn(sheet, property.sheetArea) : null;
-  if (sheet.scale === null) return null;
-  return property.type === 'number' ? sheet.scale : scaleText(sheet.scale);
-}
-
-/** A model or sheet fact in the property's unit and decimals. */
-export function factValue(fact: number | string, property: Property, unit: string | null): HeldValue | null {
-  if (typeof fact === 'string') return fact === '' ? null : { text: fact, form: 'text' };
-  const parsed = readHeld({ text: String(fact), form: 'measure', ...(unit ? { unit } : {}) }, { type: 'number', unit: property.unit ?? unit });
-  if (!parsed.ok) return null;
-  return ruledValue(parsed.value, property).value;
 }
