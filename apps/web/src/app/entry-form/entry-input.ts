@@ -59,7 +59,7 @@ const MOST_ROWS = 60;
                 [ngModelOptions]="{ standalone: true }"
                 (ngModelChange)="say(row, $event)"
               >
-                <rule-option value="" [label]="placeholder() || '(blank)'" />
+                <rule-option value="" [label]="placeholder() ? '‹' + placeholder() + '›' : '(blank)'" />
                 @for (choice of choices(row); track choice) {
                   <rule-option [value]="choice" [label]="choice" />
                 }
