@@ -5,10 +5,9 @@ import { BOM_FACTS, BomColumn, BomContent, BomFact, DrawnList, LIST_GROWTHS, VIE
 import { Property } from '@rule/core/schema';
 import { count } from '@rule/core/words';
 import { ButtonModule } from 'primeng/button';
-import { CheckboxModule } from 'primeng/checkbox';
 import { InputNumberModule } from 'primeng/inputnumber';
 import { SelectModule } from 'primeng/select';
-import { RuleWaiting } from '../kit';
+import { RuleWaiting, RuleCheck } from '../kit';
 import { FileLink } from '../shared';
 
 /** Facts available in row blocks. */
@@ -23,7 +22,7 @@ type Start = (typeof LIST_CORNERS)[number] | 'coordinates';
 @Component({
   selector: 'rule-drawn-lists',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleWaiting, ButtonModule, CheckboxModule, FileLink, FormsModule, InputNumberModule, SelectModule],
+  imports: [RuleWaiting, ButtonModule, RuleCheck, FileLink, FormsModule, InputNumberModule, SelectModule],
   template: `
     @let d = content().drawn;
     @if (!d || settingUp()) {
@@ -150,8 +149,7 @@ type Start = (typeof LIST_CORNERS)[number] | 'coordinates';
         <button type="button" class="link" (click)="settingUp.set(true)">Edit how it is drawn</button>
         @if (erasable()) {
           <div class="tick">
-            <p-checkbox inputId="dl-erase" [binary]="true" [ngModel]="erase()" (ngModelChange)="erase.set($event)" />
-            <label for="dl-erase">Clear {{ textsOf(erasable()) }} that the BOM leaves blank</label>
+            <label><rule-check [checked]="erase()" (flip)="erase.set($event)" /> Clear {{ textsOf(erasable()) }} that the BOM leaves blank</label>
           </div>
         }
       </div>

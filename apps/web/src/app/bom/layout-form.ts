@@ -2,10 +2,10 @@ import { ChangeDetectionStrategy, Component, computed, input, output } from '@an
 import { FormsModule } from '@angular/forms';
 import { BOM_STRUCTURES, BomContent, CLASS_RULES, ClassRule } from '@rule/core/bom';
 import { Property } from '@rule/core/schema';
-import { CheckboxModule } from 'primeng/checkbox';
 import { InputNumberModule } from 'primeng/inputnumber';
 import { MultiSelectModule } from 'primeng/multiselect';
 import { SelectModule } from 'primeng/select';
+import { RuleCheck } from '../kit';
 
 const RULE_WORDS: Readonly<Record<ClassRule['rule'], string>> = {
   'leave out': 'leave out',
@@ -18,7 +18,7 @@ const RULE_WORDS: Readonly<Record<ClassRule['rule'], string>> = {
 @Component({
   selector: 'rule-bom-layout-form',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [CheckboxModule, FormsModule, InputNumberModule, MultiSelectModule, SelectModule],
+  imports: [RuleCheck, FormsModule, InputNumberModule, MultiSelectModule, SelectModule],
   template: `
     @let c = content();
     <div class="fields">
@@ -65,20 +65,14 @@ const RULE_WORDS: Readonly<Record<ClassRule['rule'], string>> = {
     </div>
     <div class="ticks">
       <div class="tick">
-        <p-checkbox inputId="bom-tick-1" [binary]="true" [ngModel]="c.numbers.reuse" (ngModelChange)="numbers({ reuse: $event })" /><label for="bom-tick-1"
-          >Reuse numbers of removed rows</label
-        >
+        <label><rule-check [checked]="c.numbers.reuse" (flip)="numbers({ reuse: $event })" /> Reuse numbers of removed rows</label>
       </div>
       <div class="tick">
-        <p-checkbox inputId="bom-tick-2" [binary]="true" [ngModel]="c.bodies" (ngModelChange)="set({ bodies: $event })" /><label for="bom-tick-2"
-          >Show bodies of parts with several</label
-        >
+        <label><rule-check [checked]="c.bodies" (flip)="set({ bodies: $event })" /> Show bodies of parts with several</label>
       </div>
       @if (c.structure === 'summed') {
         <div class="tick">
-          <p-checkbox inputId="bom-tick-3" [binary]="true" [ngModel]="c.assemblies" (ngModelChange)="set({ assemblies: $event })" /><label for="bom-tick-3"
-            >Show sub-assemblies too</label
-          >
+          <label><rule-check [checked]="c.assemblies" (flip)="set({ assemblies: $event })" /> Show sub-assemblies too</label>
         </div>
       }
     </div>

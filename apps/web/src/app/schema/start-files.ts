@@ -2,11 +2,10 @@ import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@a
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { CheckboxModule } from 'primeng/checkbox';
 import { InputTextModule } from 'primeng/inputtext';
 import { MultiSelectModule } from 'primeng/multiselect';
 import { SelectModule } from 'primeng/select';
-import { RuleWaiting } from '../kit';
+import { RuleWaiting, RuleCheck } from '../kit';
 import { Count, FileChoices, FileLink, sessionFeature, showInstant } from '../shared';
 import { StartFilesStore } from './start-files.store';
 
@@ -15,7 +14,7 @@ import { StartFilesStore } from './start-files.store';
   selector: 'rule-start-files',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [StartFilesStore],
-  imports: [RuleWaiting, ButtonModule, CheckboxModule, Count, FileLink, FormsModule, InputTextModule, MultiSelectModule, SelectModule],
+  imports: [RuleWaiting, ButtonModule, RuleCheck, Count, FileLink, FormsModule, InputTextModule, MultiSelectModule, SelectModule],
   template: `
     <div class="head">
       <div>
@@ -94,15 +93,7 @@ import { StartFilesStore } from './start-files.store';
           <fieldset class="field">
             <legend>Sheet sizes that are made anew</legend>
             @for (sheet of v.sheets; track sheet.name + sheet.practice) {
-              <label [attr.for]="'start-sheet-' + sheet.name"
-                ><p-checkbox
-                  [binary]="true"
-                  [inputId]="'start-sheet-' + sheet.name"
-                  [ngModel]="store.plan()!.sheets.includes(sheet.name)"
-                  (ngModelChange)="toggleSheet(sheet.name)"
-                />
-                {{ sheet.name }}</label
-              >
+              <label><rule-check [checked]="store.plan()!.sheets.includes(sheet.name)" (flip)="toggleSheet(sheet.name)" /> {{ sheet.name }}</label>
             }
           </fieldset>
           <p-button

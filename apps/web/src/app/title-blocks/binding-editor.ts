@@ -5,10 +5,10 @@ import { FitRule } from '@rule/core/lettering';
 import { Binding, CellForm, CellPiece, PLAIN_CELL, Property, bindingWords, sameDefinition } from '@rule/core/schema';
 import { readTyped, typedText } from '@rule/core/titleblocks';
 import { ButtonModule } from 'primeng/button';
-import { CheckboxModule } from 'primeng/checkbox';
 import { FitForm } from './fit-form';
 import { PieceForm } from './piece-form';
 import { ShownInput } from './shown-input';
+import { RuleCheck } from '../kit';
 
 /** A missing property to define, with its level. */
 export interface LackingProperty {
@@ -20,7 +20,7 @@ export interface LackingProperty {
 @Component({
   selector: 'rule-binding-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, CheckboxModule, FitForm, FormsModule, PieceForm, ShownInput],
+  imports: [ButtonModule, RuleCheck, FitForm, FormsModule, PieceForm, ShownInput],
   template: `
     <rule-shown-input [text]="text()" [properties]="properties()" [label]="'What ' + cell().tag + ' shows'" (typing)="type($event)" (done)="save()" />
     <p class="soft">{{ typed().unknown.length ? '' : 'Shows ' + inWords() + '.' }}</p>
@@ -35,15 +35,12 @@ export interface LackingProperty {
       </div>
     }
     @if (mayLead()) {
-      <label class="line" for="binding-leads"
-        ><p-checkbox [binary]="true" inputId="binding-leads" [ngModel]="leads()" (ngModelChange)="setLeads($event)" /> This cell is the value's home: what is
-        typed in the drawing is taken up, and what is typed in Rule goes here</label
+      <label class="line"
+        ><rule-check [checked]="leads()" (flip)="setLeads($event)" /> This cell is the value's home: what is typed in the drawing is taken up, and what is typed
+        in Rule goes here</label
       >
     }
-    <label class="line" for="binding-everywhere"
-      ><p-checkbox [binary]="true" inputId="binding-everywhere" [ngModel]="everywhere()" (ngModelChange)="everywhere.set($event)" /> For every block that has a
-      cell {{ cell().tag }}</label
-    >
+    <label class="line"><rule-check [checked]="everywhere()" (flip)="everywhere.set($event)" /> For every block that has a cell {{ cell().tag }}</label>
     @if (shows().length) {
       <details>
         <summary>How it is written</summary>

@@ -1,9 +1,9 @@
 import { ChangeDetectionStrategy, Component, computed, input, output } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Abbreviation, FIT_STEPS, FitRule, FitStep, PLAIN_FIT } from '@rule/core/lettering';
-import { CheckboxModule } from 'primeng/checkbox';
 import { InputNumberModule } from 'primeng/inputnumber';
 import { TextareaModule } from 'primeng/textarea';
+import { RuleCheck } from '../kit';
 
 const LABELS: Readonly<Record<FitStep, string>> = {
   'lower height': 'a lower height of the series',
@@ -16,14 +16,12 @@ const LABELS: Readonly<Record<FitStep, string>> = {
 @Component({
   selector: 'rule-fit-form',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [CheckboxModule, FormsModule, InputNumberModule, TextareaModule],
+  imports: [RuleCheck, FormsModule, InputNumberModule, TextareaModule],
   template: `
     <ol aria-label="Remedies for texts that are too long, in their order">
       @for (step of steps(); track step.step; let i = $index) {
         <li>
-          <label [attr.for]="'fit-' + i"
-            ><p-checkbox [binary]="true" [inputId]="'fit-' + i" [ngModel]="step.on" (ngModelChange)="toggle(step.step, $event)" /> {{ step.label }}</label
-          >
+          <label><rule-check [checked]="step.on" (flip)="toggle(step.step, $event)" /> {{ step.label }}</label>
           @if (step.on && i > 0) {
             <button type="button" class="link" [attr.aria-label]="'Earlier: ' + step.label" (click)="earlier(step.step)">earlier</button>
           }

@@ -14,10 +14,10 @@ import {
   ScaleForm,
 } from '@rule/core/schema';
 import { NUMBER_FORMS, UNITS, findUnit } from '@rule/core/values';
-import { CheckboxModule } from 'primeng/checkbox';
 import { InputNumberModule } from 'primeng/inputnumber';
 import { InputTextModule } from 'primeng/inputtext';
 import { SelectModule } from 'primeng/select';
+import { RuleCheck } from '../kit';
 
 /** Suggested date formats; others can be typed. */
 const DATES = ['YYYY-MM-DD', 'DD.MM.YYYY', 'DD/MM/YYYY', 'MM/DD/YYYY', 'DD MMM YYYY', 'MM/DD/YY'];
@@ -54,7 +54,7 @@ let forms = 0;
 @Component({
   selector: 'rule-piece-form',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [CheckboxModule, FormsModule, InputNumberModule, InputTextModule, SelectModule],
+  imports: [RuleCheck, FormsModule, InputNumberModule, InputTextModule, SelectModule],
   template: `
     <fieldset>
       <legend>{{ name() }}</legend>
@@ -71,8 +71,8 @@ let forms = 0;
           (ngModelChange)="set({ decimals: $event ?? undefined })"
         />
         @if (property()?.unit || kind() === 'outlines') {
-          <label [attr.for]="id('unit')">Unit behind it</label>
-          <p-checkbox [binary]="true" [inputId]="id('unit')" [ngModel]="form().unit" (ngModelChange)="set({ unit: $event })" />
+          <span>Unit behind it</span>
+          <rule-check ariaLabel="Unit behind it" [checked]="form().unit" (flip)="set({ unit: $event })" />
         }
       }
       @if (kind() === 'outlines') {

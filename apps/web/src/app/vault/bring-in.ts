@@ -2,8 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, input, output, signal } f
 import { FormsModule } from '@angular/forms';
 import { Newcomer, VaultRunResult } from '@rule/contract';
 import { ButtonModule } from 'primeng/button';
-import { CheckboxModule } from 'primeng/checkbox';
-import { RuleWaiting } from '../kit';
+import { RuleWaiting, RuleCheck } from '../kit';
 import { Count, FileLink } from '../shared';
 import { RunResult } from './run-result';
 
@@ -11,7 +10,7 @@ import { RunResult } from './run-result';
 @Component({
   selector: 'rule-bring-in',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleWaiting, ButtonModule, CheckboxModule, Count, FileLink, FormsModule, RunResult],
+  imports: [RuleWaiting, ButtonModule, RuleCheck, Count, FileLink, FormsModule, RunResult],
   template: `
     <div class="head">
       <div>
@@ -40,7 +39,7 @@ import { RunResult } from './run-result';
         <table class="list" aria-label="Files that are not in the vault">
           <thead>
             <tr>
-              <th><p-checkbox ariaLabel="Choose all that can be brought in" [binary]="true" [ngModel]="all()" (ngModelChange)="chooseAll($event)" /></th>
+              <th><rule-check ariaLabel="Choose all that can be brought in" [checked]="all()" (flip)="chooseAll($event)" /></th>
               <th>File</th>
               <th>Kind</th>
               <th>Class</th>
@@ -52,12 +51,7 @@ import { RunResult } from './run-result';
               <tr>
                 <td>
                   @if (!row.problem) {
-                    <p-checkbox
-                      [ariaLabel]="'Choose ' + row.path"
-                      [binary]="true"
-                      [ngModel]="picked().has(row.file)"
-                      (ngModelChange)="choose(row.file, $event)"
-                    />
+                    <rule-check [ariaLabel]="'Choose ' + row.path" [checked]="picked().has(row.file)" (flip)="choose(row.file, $event)" />
                   }
                 </td>
                 <td><rule-file [id]="row.file" [path]="row.path" /></td>

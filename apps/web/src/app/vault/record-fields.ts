@@ -3,13 +3,13 @@ import { FormsModule } from '@angular/forms';
 import { KINDS, Property } from '@rule/core/schema';
 import { DefinitionView, FIELD_TYPES, FieldRow, VaultField, fieldOf } from '@rule/core/vault';
 import { ButtonModule } from 'primeng/button';
-import { CheckboxModule } from 'primeng/checkbox';
 import { DialogModule } from 'primeng/dialog';
 import { InputNumberModule } from 'primeng/inputnumber';
 import { InputTextModule } from 'primeng/inputtext';
 import { MultiSelectModule } from 'primeng/multiselect';
 import { SelectModule } from 'primeng/select';
 import { TextareaModule } from 'primeng/textarea';
+import { RuleCheck } from '../kit';
 import { Count } from '../shared';
 
 /** A field's type in words. */
@@ -22,18 +22,7 @@ function typeWords({ type, length, choices }: VaultField): string {
 @Component({
   selector: 'rule-record-fields',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [
-    ButtonModule,
-    CheckboxModule,
-    Count,
-    DialogModule,
-    FormsModule,
-    InputNumberModule,
-    InputTextModule,
-    MultiSelectModule,
-    SelectModule,
-    TextareaModule,
-  ],
+  imports: [ButtonModule, RuleCheck, Count, DialogModule, FormsModule, InputNumberModule, InputTextModule, MultiSelectModule, SelectModule, TextareaModule],
   template: `
     <div class="head">
       <div>
@@ -187,16 +176,10 @@ function typeWords({ type, length, choices }: VaultField): string {
           </div>
           <div class="ticks">
             <span
-              ><p-checkbox inputId="f-required" name="required" [binary]="true" [ngModel]="field.required" (ngModelChange)="set({ required: $event })" /><label
-                for="f-required"
-                >Required before release</label
-              ></span
+              ><label><rule-check [checked]="field.required" (flip)="set({ required: $event })" /> Required before release</label></span
             >
             <span
-              ><p-checkbox inputId="f-retired" name="retired" [binary]="true" [ngModel]="field.retired" (ngModelChange)="set({ retired: $event })" /><label
-                for="f-retired"
-                >Retired: kept, and written no more</label
-              ></span
+              ><label><rule-check [checked]="field.retired" (flip)="set({ retired: $event })" /> Retired: kept, and written no more</label></span
             >
           </div>
           @if (problem(); as text) {

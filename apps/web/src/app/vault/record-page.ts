@@ -3,7 +3,7 @@ import { FormsModule } from '@angular/forms';
 import { CheckInReport, LinkValues, VaultFile } from '@rule/contract';
 import { count } from '@rule/core/words';
 import { ButtonModule } from 'primeng/button';
-import { RadioButtonModule } from 'primeng/radiobutton';
+import { RuleRadio } from '../kit';
 import { ExactName, FileLink, standingWords } from '../shared';
 import { DECISION_CHIP, DECISION_WORDS } from './decisions';
 import { TryValues } from './try-values';
@@ -15,7 +15,7 @@ export type Settled = Readonly<Record<string, 'file' | 'record'>>;
 @Component({
   selector: 'rule-vault-record',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, ExactName, FileLink, FormsModule, RadioButtonModule, TryValues],
+  imports: [ButtonModule, ExactName, FileLink, FormsModule, RuleRadio, TryValues],
   template: `
     @let r = record();
     <div class="head">
@@ -74,17 +74,15 @@ export type Settled = Readonly<Record<string, 'file' | 'record'>>;
               <td>
                 @if (v.decision.action === 'ask') {
                   @for (side of sides; track side) {
-                    <span class="side">
-                      <p-radiobutton
-                        [inputId]="'settle-' + v.link.id + side"
+                    <label class="side">
+                      <rule-radio
                         [name]="'settle-' + v.link.id"
-                        [value]="side"
+                        [checked]="settled()[v.link.id] === side"
                         [disabled]="!editable()"
-                        [ngModel]="settled()[v.link.id]"
-                        (ngModelChange)="settle(v, side)"
+                        (choose)="settle(v, side)"
                       />
-                      <label [for]="'settle-' + v.link.id + side">{{ takeText(v, side) }}</label>
-                    </span>
+                      {{ takeText(v, side) }}
+                    </label>
                   }
                 } @else {
                   <span [class]="'chip ' + chip(v)">{{ actionName(v) }}</span>

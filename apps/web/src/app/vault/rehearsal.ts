@@ -4,10 +4,9 @@ import { FormsModule } from '@angular/forms';
 import { KeptRehearsalView, RUN_CLASHES, RehearsedFile, RunKind, VaultRun, VaultRunResult } from '@rule/contract';
 import { count } from '@rule/core/words';
 import { ButtonModule } from 'primeng/button';
-import { CheckboxModule } from 'primeng/checkbox';
 import { InputTextModule } from 'primeng/inputtext';
 import { SelectModule } from 'primeng/select';
-import { RuleWaiting } from '../kit';
+import { RuleWaiting, RuleCheck } from '../kit';
 import { Count, FileLink, showInstant } from '../shared';
 import { RunResult } from './run-result';
 
@@ -34,7 +33,7 @@ const acts = (row: RehearsedFile) => row.changed || row.counts.in + row.counts.o
 @Component({
   selector: 'rule-vault-rehearsal',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleWaiting, ButtonModule, CheckboxModule, Count, FileLink, FormsModule, InputTextModule, RunResult, ScrollingModule, SelectModule],
+  imports: [RuleWaiting, ButtonModule, RuleCheck, Count, FileLink, FormsModule, InputTextModule, RunResult, ScrollingModule, SelectModule],
   template: `
     <div class="head">
       <div>
@@ -81,7 +80,7 @@ const acts = (row: RehearsedFile) => row.changed || row.counts.in + row.counts.o
         }
         @if (kind() === 'check in') {
           <span class="tick">
-            <p-checkbox inputId="run-cells" [binary]="true" [(ngModel)]="titleBlocks" /><label for="run-cells">Put stale title blocks right</label>
+            <label><rule-check [checked]="titleBlocks" (flip)="titleBlocks = $event" /> Put stale title blocks right</label>
           </span>
         }
         <p-button
@@ -112,7 +111,7 @@ const acts = (row: RehearsedFile) => row.changed || row.counts.in + row.counts.o
       <div class="row header" role="row">
         <span role="columnheader">
           @if (editable() && !kept()) {
-            <p-checkbox ariaLabel="Choose all that can be checked in" [binary]="true" [ngModel]="all()" (ngModelChange)="chooseAll($event)" />
+            <rule-check ariaLabel="Choose all that can be checked in" [checked]="all()" (flip)="chooseAll($event)" />
           } @else {
             <span class="visually-hidden">Chosen</span>
           }
@@ -126,7 +125,7 @@ const acts = (row: RehearsedFile) => row.changed || row.counts.in + row.counts.o
           <div class="row" role="row" *cdkVirtualFor="let row of shown(); trackBy: byFile">
             <span role="cell">
               @if (editable() && !kept() && choosable(row)) {
-                <p-checkbox [ariaLabel]="'Choose ' + row.path" [binary]="true" [ngModel]="chosen().has(row.file)" (ngModelChange)="choose(row.file, $event)" />
+                <rule-check [ariaLabel]="'Choose ' + row.path" [checked]="chosen().has(row.file)" (flip)="choose(row.file, $event)" />
               }
             </span>
             <span role="cell"><rule-file [id]="row.file" [path]="row.path" /></span>
@@ -145,9 +144,7 @@ const acts = (row: RehearsedFile) => row.changed || row.counts.in + row.counts.o
       }
     </div>
     <div class="tick">
-      <p-checkbox inputId="run-quiet" [binary]="true" [ngModel]="quietly()" (ngModelChange)="quietly.set($event)" /><label for="run-quiet"
-        >Show files with nothing to check in too</label
-      >
+      <label><rule-check [checked]="quietly()" (flip)="quietly.set($event)" /> Show files with nothing to check in too</label>
     </div>
   `,
   styles: `

@@ -1,10 +1,9 @@
 import { ChangeDetectionStrategy, Component, inject } from '@angular/core';
-import { CheckboxModule } from 'primeng/checkbox';
 import { FormsModule } from '@angular/forms';
 import { InputTextModule } from 'primeng/inputtext';
 import { TextareaModule } from 'primeng/textarea';
 import { LETTER_CASES, UNIQUENESS } from '@rule/core/schema';
-import { RuleOption, RuleSelect } from '../../kit';
+import { RuleOption, RuleSelect, RuleCheck } from '../../kit';
 import { RuleField } from '../../rule-field';
 import { EditedProperty } from './edited';
 import { linesIn, numberIn } from './typed';
@@ -13,7 +12,7 @@ import { linesIn, numberIn } from './typed';
 @Component({
   selector: 'rule-property-limits',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [CheckboxModule, FormsModule, InputTextModule, RuleField, RuleOption, RuleSelect, TextareaModule],
+  imports: [RuleCheck, FormsModule, InputTextModule, RuleField, RuleOption, RuleSelect, TextareaModule],
   templateUrl: './limits.html',
   styleUrl: './section.css',
 })

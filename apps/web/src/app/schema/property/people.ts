@@ -1,15 +1,14 @@
 import { ChangeDetectionStrategy, Component, inject } from '@angular/core';
-import { CheckboxModule } from 'primeng/checkbox';
 import { FormsModule } from '@angular/forms';
 import { PropertyDraft } from '@rule/core/schema';
-import { RuleOption, RuleSelect } from '../../kit';
+import { RuleOption, RuleSelect, RuleCheck } from '../../kit';
 import { EditedProperty } from './edited';
 
 /** Who may change the values of a property. */
 @Component({
   selector: 'rule-property-people',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [CheckboxModule, FormsModule, RuleOption, RuleSelect],
+  imports: [RuleCheck, FormsModule, RuleOption, RuleSelect],
   templateUrl: './people.html',
   styleUrl: './section.css',
 })

@@ -1,11 +1,10 @@
 import { ChangeDetectionStrategy, Component, inject } from '@angular/core';
-import { CheckboxModule } from 'primeng/checkbox';
 import { FormsModule } from '@angular/forms';
 import { InputTextModule } from 'primeng/inputtext';
 import { TextareaModule } from 'primeng/textarea';
 import { PropertyDraft } from '@rule/core/schema';
 import { LETTER_FORMS, NUMBER_FORMS, UNITS } from '@rule/core/values';
-import { RuleOption, RuleSelect } from '../../kit';
+import { RuleOption, RuleSelect, RuleCheck } from '../../kit';
 import { EditedProperty } from './edited';
 import { linesIn, numberIn } from './typed';
 
@@ -13,7 +12,7 @@ import { linesIn, numberIn } from './typed';
 @Component({
   selector: 'rule-property-shown',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [CheckboxModule, FormsModule, InputTextModule, RuleOption, RuleSelect, TextareaModule],
+  imports: [RuleCheck, FormsModule, InputTextModule, RuleOption, RuleSelect, TextareaModule],
   templateUrl: './shown.html',
   styleUrl: './section.css',
 })

@@ -1,5 +1,4 @@
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
-import { CheckboxModule } from 'primeng/checkbox';
 import { FormsModule } from '@angular/forms';
 import { InputTextModule } from 'primeng/inputtext';
 import {
@@ -15,7 +14,7 @@ import {
   newSheetArea,
   runExample,
 } from '@rule/core/schema';
-import { RuleOption, RuleSelect } from '../../kit';
+import { RuleOption, RuleSelect, RuleCheck } from '../../kit';
 import { RuleField } from '../../rule-field';
 import { Explain } from '../explain';
 import { tidy } from '../draft';
@@ -35,7 +34,7 @@ const FEED_WORDS: Readonly<Record<Feed, string>> = {
 @Component({
   selector: 'rule-property-source',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [CheckboxModule, Explain, FormsModule, InputTextModule, RuleField, RuleOption, RuleSelect],
+  imports: [RuleCheck, Explain, FormsModule, InputTextModule, RuleField, RuleOption, RuleSelect],
   templateUrl: './source.html',
   styleUrl: './section.css',
 })

@@ -1,18 +1,17 @@
 import { ChangeDetectionStrategy, Component, inject } from '@angular/core';
-import { CheckboxModule } from 'primeng/checkbox';
 import { FormsModule } from '@angular/forms';
 import { InputTextModule } from 'primeng/inputtext';
 import { RouterLink } from '@angular/router';
 import { KINDS, Kind, LEVELS, PropertyDraft, Slot } from '@rule/core/schema';
 import { count } from '@rule/core/words';
-import { RuleOption, RuleSelect } from '../../kit';
+import { RuleOption, RuleSelect, RuleCheck } from '../../kit';
 import { EditedProperty } from './edited';
 
 /** Where the values of a property live: kinds, classes, level and homes. */
 @Component({
   selector: 'rule-property-where',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [CheckboxModule, FormsModule, InputTextModule, RouterLink, RuleOption, RuleSelect],
+  imports: [RuleCheck, FormsModule, InputTextModule, RouterLink, RuleOption, RuleSelect],
   templateUrl: './where.html',
   styleUrl: './section.css',
 })
