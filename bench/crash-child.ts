@@ -96,7 +96,7 @@ switch (command) {
       }),
     );
     await services.trays.drop(user, 'all');
-    await services.trays.add(user, lines, true);
+    await services.trays.add(user, lines, 'by rule');
     break;
   }
   case 'apply': {

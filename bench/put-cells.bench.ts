@@ -47,7 +47,7 @@ await services.editions.bringIntoForce(null, 'for a benchmark', null);
 const judging = await best('the states of all cells', 1, () => services.judgements.settle());
 const tray = await best('all stale cells into the tray', 1, async () => {
   const { lines } = await services.titleBlocks.wished({ block: 'mrw-title', cells: null, drawings: null, wishes: ['stale'] }, []);
-  await services.trays.add(person, lines, true);
+  await services.trays.add(person, lines, 'by rule');
 });
 const applied = await best('applied: checked, written, read again, recorded', 1, async () => {
   const result = await services.applying.applyTray(person, 'whole', 'bench');

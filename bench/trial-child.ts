@@ -98,7 +98,7 @@ async function planRound(seed: number): Promise<void> {
   }
   writeFileSync(planFile, JSON.stringify(plan));
   await services.trays.drop(user, 'all');
-  await services.trays.add(user, lines, true);
+  await services.trays.add(user, lines, 'by rule');
 }
 
 /** Verifies disk and database against the plan. */
