@@ -1092,6 +1092,8 @@ ALTER TABLE sheets ADD COLUMN outlines jsonb;
     name: '0026-lines-by-rule',
     up: `
 ALTER TABLE change_lines ADD COLUMN by_rule boolean NOT NULL DEFAULT false;
+-- Who asked for lines that wait in trays was not kept: they were judged when they were made.
+UPDATE change_lines SET by_rule = true WHERE change_set_id IN (SELECT id FROM change_sets WHERE state = 'pending');
 `,
   },
 ];
