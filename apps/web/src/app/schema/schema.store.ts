@@ -178,7 +178,6 @@ export const SchemaStore = signalStore(
           )
           .subscribe();
       },
-      setLists: (lists: readonly ChoiceListRow[]) => patchState(store, { lists }),
       reloadLists: () => {
         api.choiceLists().subscribe((lists) => patchState(store, { lists }));
         global.dispatch(CatalogueActions.load());

@@ -1,5 +1,4 @@
 import { ChangeDetectionStrategy, Component, computed, effect, input, output, signal, untracked, viewChild } from '@angular/core';
-import { FormsModule } from '@angular/forms';
 import { BlockCell } from '@rule/contract';
 import { FitRule } from '@rule/core/lettering';
 import { Binding, CellForm, CellPiece, PLAIN_CELL, Property, bindingWords, sameDefinition } from '@rule/core/schema';
@@ -20,7 +19,7 @@ export interface LackingProperty {
 @Component({
   selector: 'rule-binding-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, RuleCheck, FitForm, FormsModule, PieceForm, ShownInput],
+  imports: [ButtonModule, RuleCheck, FitForm, PieceForm, ShownInput],
   template: `
     <rule-shown-input [text]="text()" [properties]="properties()" [label]="'What ' + cell().tag + ' shows'" (typing)="type($event)" (done)="save()" />
     <p class="soft">{{ typed().unknown.length ? '' : 'Shows ' + inWords() + '.' }}</p>

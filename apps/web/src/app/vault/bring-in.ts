@@ -1,5 +1,4 @@
 import { ChangeDetectionStrategy, Component, computed, input, output, signal } from '@angular/core';
-import { FormsModule } from '@angular/forms';
 import { Newcomer, VaultRunResult } from '@rule/contract';
 import { ButtonModule } from 'primeng/button';
 import { RuleWaiting, RuleCheck } from '../kit';
@@ -10,7 +9,7 @@ import { RunResult } from './run-result';
 @Component({
   selector: 'rule-bring-in',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleWaiting, ButtonModule, RuleCheck, Count, FileLink, FormsModule, RunResult],
+  imports: [RuleWaiting, ButtonModule, RuleCheck, Count, FileLink, RunResult],
   template: `
     <div class="head">
       <div>

@@ -1,5 +1,4 @@
 import { ChangeDetectionStrategy, Component, computed, input, linkedSignal, output, signal } from '@angular/core';
-import { FormsModule } from '@angular/forms';
 import { CheckInReport, LinkValues, VaultFile } from '@rule/contract';
 import { count } from '@rule/core/words';
 import { ButtonModule } from 'primeng/button';
@@ -15,7 +14,7 @@ export type Settled = Readonly<Record<string, 'file' | 'record'>>;
 @Component({
   selector: 'rule-vault-record',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, ExactName, FileLink, FormsModule, RuleRadio, TryValues],
+  imports: [ButtonModule, ExactName, FileLink, RuleRadio, TryValues],
   template: `
     @let r = record();
     <div class="head">
