@@ -48,9 +48,10 @@ export const foundName = (name: string, change: Partial<FoundName> = {}): FoundN
   ...change,
 });
 
-/** jsdom has no layout: sets the viewport height for virtual rows. */
+/** jsdom has no layout: sets the viewport height for virtual rows, which cannot be scrolled. */
 export const giveRoom = (): void => {
   Object.defineProperty(HTMLElement.prototype, 'clientHeight', { configurable: true, value: 400 });
+  Object.defineProperty(HTMLElement.prototype, 'scrollTo', { configurable: true, value: () => undefined });
 };
 
 /** Recorded API calls. */
@@ -115,6 +116,10 @@ export class Stage {
 
   async settled(): Promise<void> {
     this.fixture.detectChanges();
+    await this.fixture.whenStable();
+    this.fixture.detectChanges();
+    if (!this.page.querySelector('cdk-virtual-scroll-viewport')) return;
+    // Virtual rows are rendered after their room was measured.
     await this.fixture.whenStable();
     this.fixture.detectChanges();
   }

@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, input, output } from '@angular/core';
 import { BomComparison } from '@rule/contract';
 import { BomDifference } from '@rule/core/bom';
+import { RuleColumn, RuleTable } from '../kit';
 import { Count } from '../shared';
 
 const WORDS: Readonly<Record<BomDifference['what'], string>> = {
@@ -16,7 +17,7 @@ const WORDS: Readonly<Record<BomDifference['what'], string>> = {
 @Component({
   selector: 'rule-bom-comparison',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Count],
+  imports: [RuleColumn, RuleTable, Count],
   template: `
     <section class="card" aria-label="Comparison">
       <div class="head">
@@ -26,30 +27,17 @@ const WORDS: Readonly<Record<BomDifference['what'], string>> = {
       @if (comparison().differences.length) {
         <p class="soft">{{ summary() }}</p>
         <div class="rows">
-          <table class="list">
-            <thead>
-              <tr>
-                <th>Item</th>
-                <th>Part</th>
-                <th>What</th>
-                <th>Before</th>
-                <th>After</th>
-              </tr>
-            </thead>
-            <tbody>
-              @for (difference of comparison().differences; track $index) {
-                <tr>
-                  <td>{{ difference.item }}</td>
-                  <td>{{ difference.label }}</td>
-                  <td>{{ difference.column ?? words[difference.what] }}</td>
-                  <td>{{ difference.before }}</td>
-                  <td>
-                    <b>{{ difference.after }}</b>
-                  </td>
-                </tr>
-              }
-            </tbody>
-          </table>
+          <rule-table label="Differences" [rows]="comparison().differences">
+            <ng-container *ruleColumn="let difference of comparison().differences; name: 'Item'; by: 'item'">{{ difference.item }}</ng-container>
+            <ng-container *ruleColumn="let difference of comparison().differences; name: 'Part'; by: 'label'">{{ difference.label }}</ng-container>
+            <ng-container *ruleColumn="let difference of comparison().differences; name: 'What'">
+              {{ difference.column ?? words[difference.what] }}
+            </ng-container>
+            <ng-container *ruleColumn="let difference of comparison().differences; name: 'Before'; by: 'before'">{{ difference.before }}</ng-container>
+            <ng-container *ruleColumn="let difference of comparison().differences; name: 'After'">
+              <b>{{ difference.after }}</b>
+            </ng-container>
+          </rule-table>
         </div>
       } @else {
         <p class="soft">Both lists say the same.</p>

@@ -100,8 +100,8 @@ describe('lists on drawings', () => {
   it('have item marks that are set to their rows and placed where they lack', async () => {
     const { stage, said } = await staged([sheet()]);
     expect(stage.text()).toContain('3 marks, 2 wrong. Without a mark: 3.');
-    expect(stage.text()).toContain('9no row has this number');
-    expect(stage.text()).toContain('2Arm is item 20');
+    expect(stage.text()).toContain('9 no row has this number');
+    expect(stage.text()).toContain('2 Arm is item 20');
     await stage.click('Set to 20');
     await stage.click('Set 1 mark to the new numbers');
     await stage.click('Place marks');

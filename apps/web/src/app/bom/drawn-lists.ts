@@ -7,7 +7,7 @@ import { count } from '@rule/core/words';
 import { ButtonModule } from 'primeng/button';
 import { InputNumberModule } from 'primeng/inputnumber';
 import { SelectModule } from 'primeng/select';
-import { RuleWaiting, RuleCheck } from '../kit';
+import { RuleCheck, RuleColumn, RuleTable, RuleWaiting } from '../kit';
 import { FileLink } from '../shared';
 
 /** Facts available in row blocks. */
@@ -22,7 +22,7 @@ type Start = (typeof LIST_CORNERS)[number] | 'coordinates';
 @Component({
   selector: 'rule-drawn-lists',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleWaiting, ButtonModule, RuleCheck, FileLink, FormsModule, InputNumberModule, SelectModule],
+  imports: [RuleColumn, RuleTable, RuleWaiting, ButtonModule, RuleCheck, FileLink, FormsModule, InputNumberModule, SelectModule],
   template: `
     @let d = content().drawn;
     @if (!d || settingUp()) {
@@ -95,39 +95,23 @@ type Start = (typeof LIST_CORNERS)[number] | 'coordinates';
           }
         </div>
         @if (d) {
-          <table class="list cells">
-            <thead>
-              <tr>
-                <th>Cell of the row block</th>
-                <th>Shows</th>
-              </tr>
-            </thead>
-            <tbody>
-              @for (tag of tagsOf(d.block); track tag) {
-                <tr>
-                  <td class="mono">{{ tag }}</td>
-                  <td>
-                    <p-select
-                      appendTo="body"
-                      [ariaLabel]="tag + ' shows'"
-                      placeholder="left as it is"
-                      [showClear]="true"
-                      [options]="shows()"
-                      optionLabel="text"
-                      optionValue="key"
-                      [filter]="true"
-                      [ngModel]="keyOfTag(d, tag)"
-                      (ngModelChange)="bind(d, tag, $event)"
-                    />
-                  </td>
-                </tr>
-              } @empty {
-                <tr>
-                  <td colspan="2" class="soft">No drawing defines {{ d.block }} any more.</td>
-                </tr>
-              }
-            </tbody>
-          </table>
+          <rule-table label="Cells of the row block" [rows]="tags()" [empty]="'No drawing defines ' + d.block + ' any more.'" class="cells">
+            <ng-container *ruleColumn="let tag of tags(); name: 'Cell of the row block'; look: 'mono'">{{ tag }}</ng-container>
+            <ng-container *ruleColumn="let tag of tags(); name: 'Shows'">
+              <p-select
+                appendTo="body"
+                [ariaLabel]="tag + ' shows'"
+                placeholder="left as it is"
+                [showClear]="true"
+                [options]="shows()"
+                optionLabel="text"
+                optionValue="key"
+                [filter]="true"
+                [ngModel]="keyOfTag(d, tag)"
+                (ngModelChange)="bind(d, tag, $event)"
+              />
+            </ng-container>
+          </rule-table>
         } @else if (blocks().length === 0) {
           <p class="soft">No drawing defines a block with attributes. A parts list needs one whose attributes are the cells of a row.</p>
         }
@@ -198,81 +182,52 @@ type Start = (typeof LIST_CORNERS)[number] | 'coordinates';
             </div>
           </header>
           @if (sheet.rows && differing(sheet).length) {
-            <table class="list">
-              <thead>
-                <tr>
-                  <th>Item</th>
-                  <th>Row</th>
-                  <th>Difference</th>
-                  <th>Drawn → BOM</th>
-                </tr>
-              </thead>
-              <tbody>
-                @for (row of differing(sheet); track row.holder ?? row.row) {
-                  <tr>
-                    <td class="mono">{{ row.item }}</td>
-                    <td>{{ row.label }}</td>
-                    <td>{{ kinds[row.kind] || 'kept text' }}</td>
-                    <td>
-                      @if (row.kind === 'changed' || row.kind === 'same') {
-                        @for (cell of row.cells; track cell.tag) {
-                          <span class="chip" [class.soft]="cell.keeps"
-                            >{{ v.heads[cell.tag] ?? cell.tag }}: {{ cell.now || '–' }} → {{ cell.keeps ? 'blank; the text stays' : cell.should || '–' }}</span
-                          >
-                        }
-                      }
-                    </td>
-                  </tr>
+            <rule-table label="Rows that differ" [rows]="differing(sheet)">
+              <ng-container *ruleColumn="let row of differing(sheet); name: 'Item'; look: 'mono'; by: 'item'">{{ row.item }}</ng-container>
+              <ng-container *ruleColumn="let row of differing(sheet); name: 'Row'; by: 'label'">{{ row.label }}</ng-container>
+              <ng-container *ruleColumn="let row of differing(sheet); name: 'Difference'">{{ kinds[row.kind] || 'kept text' }}</ng-container>
+              <ng-container *ruleColumn="let row of differing(sheet); name: 'Drawn → BOM'">
+                @if (row.kind === 'changed' || row.kind === 'same') {
+                  @for (cell of row.cells; track cell.tag) {
+                    <span class="chip" [class.soft]="cell.keeps"
+                      >{{ v.heads[cell.tag] ?? cell.tag }}: {{ cell.now || '–' }} → {{ cell.keeps ? 'blank; the text stays' : cell.should || '–' }}</span
+                    >
+                  }
                 }
-              </tbody>
-            </table>
+              </ng-container>
+            </rule-table>
           }
           @if (d.marks && (sheet.marks.length || sheet.marksDefined || sheet.lent.marks)) {
             <h4>Item marks</h4>
             <p class="soft">{{ marksText(sheet) }}</p>
             @if (wrongMarks(sheet); as wrong) {
               @if (wrong.length) {
-                <table class="list">
-                  <thead>
-                    <tr>
-                      <th>Mark</th>
-                      <th>Problem</th>
-                      <th>Set to</th>
-                    </tr>
-                  </thead>
-                  <tbody>
-                    @for (mark of wrong; track mark.holder) {
-                      <tr>
-                        <td class="mono">{{ mark.number || 'blank' }}</td>
-                        <td>{{ mark.state === 'no row' ? 'no row has this number' : mark.label + ' is item ' + mark.should }}</td>
-                        <td>
-                          @if (editable() && !sheet.lock) {
-                            @if (mark.state === 'wrong number') {
-                              <button
-                                type="button"
-                                class="link"
-                                (click)="marked.emit({ drawing: sheet.file, sheet: sheet.layout, holder: mark.holder, row: null })"
-                              >
-                                Set to {{ mark.should }}
-                              </button>
-                            }
-                            <p-select
-                              appendTo="body"
-                              [ariaLabel]="'Row of mark ' + mark.number"
-                              placeholder="choose its row"
-                              [options]="$any(rows())"
-                              optionLabel="text"
-                              optionValue="id"
-                              [filter]="true"
-                              [ngModel]="null"
-                              (ngModelChange)="marked.emit({ drawing: sheet.file, sheet: sheet.layout, holder: mark.holder, row: $event })"
-                            />
-                          }
-                        </td>
-                      </tr>
+                <rule-table label="Marks that are wrong" [rows]="wrong" key="holder">
+                  <ng-container *ruleColumn="let mark of wrong; name: 'Mark'; look: 'mono'">{{ mark.number || 'blank' }}</ng-container>
+                  <ng-container *ruleColumn="let mark of wrong; name: 'Problem'">
+                    {{ mark.state === 'no row' ? 'no row has this number' : mark.label + ' is item ' + mark.should }}
+                  </ng-container>
+                  <ng-container *ruleColumn="let mark of wrong; name: 'Set to'">
+                    @if (editable() && !sheet.lock) {
+                      @if (mark.state === 'wrong number') {
+                        <button type="button" class="link" (click)="marked.emit({ drawing: sheet.file, sheet: sheet.layout, holder: mark.holder, row: null })">
+                          Set to {{ mark.should }}
+                        </button>
+                      }
+                      <p-select
+                        appendTo="body"
+                        [ariaLabel]="'Row of mark ' + mark.number"
+                        placeholder="choose its row"
+                        [options]="$any(rows())"
+                        optionLabel="text"
+                        optionValue="id"
+                        [filter]="true"
+                        [ngModel]="null"
+                        (ngModelChange)="marked.emit({ drawing: sheet.file, sheet: sheet.layout, holder: mark.holder, row: $event })"
+                      />
                     }
-                  </tbody>
-                </table>
+                  </ng-container>
+                </rule-table>
               }
             }
             @if (editable() && !sheet.lock && !sheet.pending) {
@@ -426,6 +381,7 @@ export class DrawnLists {
   protected textsOf = (n: number) => count(n, 'text');
   protected marksOf = (n: number) => count(n, 'mark');
   protected nameOf = (path: string) => path.slice(path.lastIndexOf('/') + 1);
+  protected readonly tags = computed(() => this.tagsOf(this.content().drawn?.block ?? ''));
   protected tagsOf(block: string): string[] {
     return [...(this.blocks().find((row) => row.name.toLowerCase() === block.toLowerCase())?.tags ?? [])];
   }
@@ -433,8 +389,21 @@ export class DrawnLists {
     const cell = list.cells.find((entry) => entry.tag === tag);
     return cell ? JSON.stringify(cell.of) : null;
   }
-  protected differing = (sheet: DrawnSheet) => sheet.differences.filter((row) => row.kind !== 'same' || row.cells.length > 0);
-  protected wrongMarks = (sheet: DrawnSheet) => sheet.marks.filter((mark) => mark.state !== 'right');
+  /** What each sheet shows otherwise than it should. */
+  private readonly wrong = computed(
+    () =>
+      new Map(
+        (this.view()?.sheets ?? []).map((sheet) => [
+          sheet,
+          {
+            rows: sheet.differences.filter((row) => row.kind !== 'same' || row.cells.length > 0),
+            marks: sheet.marks.filter((mark) => mark.state !== 'right'),
+          },
+        ]),
+      ),
+  );
+  protected differing = (sheet: DrawnSheet): DrawnSheet['differences'] => this.wrong().get(sheet)!.rows;
+  protected wrongMarks = (sheet: DrawnSheet): DrawnSheet['marks'] => this.wrong().get(sheet)!.marks;
   protected leftBehind = (sheet: DrawnSheet) => sheet.marks.filter((mark) => mark.state === 'wrong number').length;
 
   protected stateOf(sheet: DrawnSheet): { readonly text: string; readonly lags: boolean } {

@@ -1,13 +1,14 @@
 import { ChangeDetectionStrategy, Component, inject, input, output } from '@angular/core';
 import { KeptBomView } from '@rule/contract';
 import { ButtonModule } from 'primeng/button';
+import { RuleColumn, RuleTable } from '../kit';
 import { BomStore } from './bom.store';
 
 /** A list as it was kept. */
 @Component({
   selector: 'rule-kept-list',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule],
+  imports: [RuleColumn, RuleTable, ButtonModule],
   template: `
     @let kept = list();
     <div class="head">
@@ -28,24 +29,13 @@ import { BomStore } from './bom.store';
       </div>
     </div>
     <div class="card rows">
-      <table class="list">
-        <thead>
-          <tr>
-            @for (header of kept.headers; track $index) {
-              <th>{{ header }}</th>
-            }
-          </tr>
-        </thead>
-        <tbody>
-          @for (line of kept.lines; track $index) {
-            <tr>
-              @for (cell of line.cells; track $index; let i = $index) {
-                <td [style.padding-left.px]="i === 0 ? 10 + 14 * (line.level - 1) : null">{{ cell }}</td>
-              }
-            </tr>
-          }
-        </tbody>
-      </table>
+      <rule-table label="Lines of the kept list" [rows]="kept.lines">
+        @for (header of kept.headers; track $index; let i = $index) {
+          <ng-container *ruleColumn="let line of kept.lines; name: header">
+            <span [style.padding-left.px]="i === 0 ? 14 * (line.level - 1) : null">{{ line.cells[i] }}</span>
+          </ng-container>
+        }
+      </rule-table>
     </div>
   `,
   styles: `

@@ -147,7 +147,9 @@ describe('the exchange station', () => {
   it('lists the copies that are out, and lets one be given up and hoped for again', async () => {
     const { stage } = await staged({ view: 'out' }, { closeSendOut: undefined });
     const rows = [...stage.page.querySelectorAll('tbody tr')];
-    expect(rows.map((row) => [row.children[1]!.textContent, row.children[5]!.className, row.querySelector('button')?.textContent.trim()])).toEqual([
+    expect(
+      rows.map((row) => [row.children[1]!.textContent, row.children[5]!.firstElementChild!.className, row.querySelector('button')?.textContent.trim()]),
+    ).toEqual([
       ['Hanna', 'warn', 'Mark as not returning'],
       ['–', '', undefined],
       ['–', '', 'Expect it back'],

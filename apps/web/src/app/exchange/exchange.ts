@@ -4,7 +4,7 @@ import { LayoutDraft, SendOutRow, TakeBackCellRow, TakeBackRow, WHOLE_LIBRARY } 
 import { fileName } from '@rule/core/files';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { RuleWaiting, RuleTakeFile } from '../kit';
+import { RuleColumn, RuleTable, RuleTakeFile, RuleWaiting } from '../kit';
 import { Bench, catalogueFeature, FileLink, IndexRow, Notices, plainHeld, sessionFeature, showInstant, Way } from '../shared';
 import { Deliveries } from './deliveries';
 import { ExchangeStore } from './exchange.store';
@@ -19,7 +19,21 @@ const EVERYTHING: LayoutDraft = { name: '', purpose: '', shared: true, content: 
 @Component({
   selector: 'rule-exchange-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleTakeFile, RuleWaiting, Bench, ButtonModule, Deliveries, FileLink, IndexRow, LayoutEditor, TableReading, TakeBackReview, Way],
+  imports: [
+    RuleColumn,
+    RuleTable,
+    RuleTakeFile,
+    RuleWaiting,
+    Bench,
+    ButtonModule,
+    Deliveries,
+    FileLink,
+    IndexRow,
+    LayoutEditor,
+    TableReading,
+    TakeBackReview,
+    Way,
+  ],
   providers: [ExchangeStore],
   template: `
     <rule-bench label="Exchange">
@@ -118,48 +132,29 @@ const EVERYTHING: LayoutDraft = { name: '', purpose: '', shared: true, content: 
             </div>
           </div>
           <div class="card table">
-            <table class="list">
-              <thead>
-                <tr>
-                  <th>Table</th>
-                  <th>For</th>
-                  <th>Sent out</th>
-                  <th class="num">Rows</th>
-                  <th class="num">Columns</th>
-                  <th>State</th>
-                  <th></th>
-                </tr>
-              </thead>
-              <tbody>
-                @for (row of s.sendOuts(); track row.id) {
-                  <tr>
-                    <td>
-                      @if (row.kept) {
-                        <a [href]="'/api/exchange/send-outs/' + row.id + '/file'">{{ row.name }}</a>
-                      } @else {
-                        {{ row.name }}
-                      }
-                    </td>
-                    <td>{{ row.recipient || '–' }}</td>
-                    <td>{{ instant(row.at) }}, {{ row.by }}</td>
-                    <td class="num">{{ row.rows }}</td>
-                    <td class="num">{{ row.properties }}</td>
-                    <td [class.warn]="isOut(row)">{{ row.takenBackAt ? 'back ' + instant(row.takenBackAt) : row.closedAt ? 'will not come back' : 'out' }}</td>
-                    <td>
-                      @if (!row.takenBackAt && mayEdit()) {
-                        <button type="button" class="link" (click)="s.setClosed(row.id, row.closedAt === null)">
-                          {{ row.closedAt ? 'Expect it back' : 'Mark as not returning' }}
-                        </button>
-                      }
-                    </td>
-                  </tr>
-                } @empty {
-                  <tr>
-                    <td colspan="7" class="soft">Nothing has been sent out yet.</td>
-                  </tr>
+            <rule-table label="Tables that were sent out" [rows]="s.sendOuts()" key="id" empty="Nothing has been sent out yet.">
+              <ng-container *ruleColumn="let row of s.sendOuts(); name: 'Table'">
+                @if (row.kept) {
+                  <a [href]="'/api/exchange/send-outs/' + row.id + '/file'">{{ row.name }}</a>
+                } @else {
+                  {{ row.name }}
                 }
-              </tbody>
-            </table>
+              </ng-container>
+              <ng-container *ruleColumn="let row of s.sendOuts(); name: 'For'; by: 'recipient'">{{ row.recipient || '–' }}</ng-container>
+              <ng-container *ruleColumn="let row of s.sendOuts(); name: 'Sent out'"> {{ instant(row.at) }}, {{ row.by }} </ng-container>
+              <ng-container *ruleColumn="let row of s.sendOuts(); name: 'Rows'; num: true; by: 'rows'">{{ row.rows }}</ng-container>
+              <ng-container *ruleColumn="let row of s.sendOuts(); name: 'Columns'; num: true; by: 'properties'">{{ row.properties }}</ng-container>
+              <ng-container *ruleColumn="let row of s.sendOuts(); name: 'State'">
+                <span [class.warn]="isOut(row)">{{ row.takenBackAt ? 'back ' + instant(row.takenBackAt) : row.closedAt ? 'will not come back' : 'out' }}</span>
+              </ng-container>
+              <ng-container *ruleColumn="let row of s.sendOuts(); said: 'Actions'">
+                @if (!row.takenBackAt && mayEdit()) {
+                  <button type="button" class="link" (click)="s.setClosed(row.id, row.closedAt === null)">
+                    {{ row.closedAt ? 'Expect it back' : 'Mark as not returning' }}
+                  </button>
+                }
+              </ng-container>
+            </rule-table>
           </div>
         }
         @default {

@@ -1,10 +1,10 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { ColumnChoice, ReadingChoice, TakeBackView } from '@rule/contract';
+import { ColumnChoice, ReadingChoice, TableInspection, TakeBackView } from '@rule/contract';
 import { ColumnMatch, DELIMITERS, READ_ENCODINGS } from '@rule/core/exchange';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { RuleCheck, RuleOption, RuleSelect } from '../kit';
+import { RuleCheck, RuleColumn, RuleOption, RuleSelect, RuleTable } from '../kit';
 import { catalogueFeature, Count, sessionFeature } from '../shared';
 import { ExchangeStore } from './exchange.store';
 
@@ -22,7 +22,7 @@ const MATCHED: Readonly<Record<string, string>> = {
 @Component({
   selector: 'rule-table-reading',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleOption, RuleSelect, ButtonModule, Count, FormsModule, RuleCheck],
+  imports: [RuleColumn, RuleTable, RuleOption, RuleSelect, ButtonModule, Count, FormsModule, RuleCheck],
   template: `
     @let i = inspection();
     <div class="head">
@@ -97,42 +97,30 @@ const MATCHED: Readonly<Record<string, string>> = {
         }
       </h2>
       <div class="wide">
-        <table class="list">
-          <thead>
-            <tr>
-              <th>Column</th>
-              <th>Taken for</th>
-              <th>Why</th>
-              <th>First values</th>
-            </tr>
-          </thead>
-          <tbody>
-            @for (column of i.columns; track column.at) {
-              <tr [class.on]="column.ask && !choices()[column.at]">
-                <td class="mono">{{ column.header }}</td>
-                <td>
-                  @if (column.use === 'identity' || column.use === 'property name' || column.use === 'value') {
-                    {{ column.use === 'identity' ? "Rule's own mark" : column.use }}
-                  } @else {
-                    <rule-select [ariaLabel]="'What ' + column.header + ' is'" [ngModel]="chosen(column)" (ngModelChange)="choose(column, $event)">
-                      <rule-option value="ignored" label="left out" />
-                      <rule-option value="file" label="the file's name or path" />
-                      <rule-option value="holder" label="the holder inside the file" />
-                      @if (mayAdminister() && column.property === null) {
-                        <rule-option value="draft" label="a draft of a new property" />
-                      }
-                      @for (property of properties(); track property.id) {
-                        <rule-option [value]="property.id" label="{{ property.caption }}" />
-                      }
-                    </rule-select>
-                  }
-                </td>
-                <td [class.warn]="column.ask">{{ column.message || matched(column) }}</td>
-                <td class="mono soft">{{ values(column) }}</td>
-              </tr>
+        <rule-table label="Columns of the table" [rows]="i.columns" key="at" [look]="waits">
+          <ng-container *ruleColumn="let column of i.columns; name: 'Column'; look: 'mono'">{{ column.header }}</ng-container>
+          <ng-container *ruleColumn="let column of i.columns; name: 'Taken for'">
+            @if (column.use === 'identity' || column.use === 'property name' || column.use === 'value') {
+              {{ column.use === 'identity' ? "Rule's own mark" : column.use }}
+            } @else {
+              <rule-select [ariaLabel]="'What ' + column.header + ' is'" [ngModel]="chosen(column)" (ngModelChange)="choose(column, $event)">
+                <rule-option value="ignored" label="left out" />
+                <rule-option value="file" label="the file's name or path" />
+                <rule-option value="holder" label="the holder inside the file" />
+                @if (mayAdminister() && column.property === null) {
+                  <rule-option value="draft" label="a draft of a new property" />
+                }
+                @for (property of properties(); track property.id) {
+                  <rule-option [value]="property.id" label="{{ property.caption }}" />
+                }
+              </rule-select>
             }
-          </tbody>
-        </table>
+          </ng-container>
+          <ng-container *ruleColumn="let column of i.columns; name: 'Why'">
+            <span [class.warn]="column.ask">{{ column.message || matched(column) }}</span>
+          </ng-container>
+          <ng-container *ruleColumn="let column of i.columns; name: 'First values'; look: 'mono soft cut'">{{ values(column) }}</ng-container>
+        </rule-table>
       </div>
     </section>
     @if (i.ambiguous.length) {
@@ -176,12 +164,6 @@ const MATCHED: Readonly<Record<string, string>> = {
     .wide {
       overflow: auto;
     }
-    td.soft {
-      max-width: 220px;
-      overflow: hidden;
-      text-overflow: ellipsis;
-      white-space: nowrap;
-    }
     .tick {
       display: inline-flex;
       gap: 6px;
@@ -221,6 +203,8 @@ export class TableReading {
     return named && i.ambiguous.every((entry) => this.files()[entry.name] !== undefined);
   });
 
+  /** Marks the columns that wait for an answer. */
+  protected readonly waits = (column: TableInspection['columns'][number]): string => (column.ask && !this.choices()[column.at] ? 'on' : '');
   protected asks(what: 'encoding' | 'sheet' | 'columns' | 'rows'): boolean {
     return this.inspection().asks.includes(what);
   }

@@ -1,4 +1,3 @@
-import { ScrollingModule } from '@angular/cdk/scrolling';
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { ApplyMode, CELL_VERDICTS, CellFilter, CellGroup, TakeBackCellRow, TakeBackView } from '@rule/contract';
@@ -6,7 +5,7 @@ import { TakeBackCounts } from '@rule/core/exchange';
 import { fileName } from '@rule/core/files';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { RuleOption, RuleSelect } from '../kit';
+import { RuleColumn, RuleOption, RuleSelect, RuleTable } from '../kit';
 import { catalogueFeature, Count, plainHeld, sessionFeature, showInstant } from '../shared';
 import { CellSource } from './cell-source';
 import { ExchangeStore } from './exchange.store';
@@ -42,7 +41,7 @@ const CODES: Readonly<Record<string, string>> = {
 @Component({
   selector: 'rule-take-back-review',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleOption, RuleSelect, ButtonModule, Count, FormsModule, ScrollingModule],
+  imports: [RuleColumn, RuleTable, RuleOption, RuleSelect, ButtonModule, Count, FormsModule],
   template: `
     @let v = view();
     <div class="head">
@@ -158,73 +157,69 @@ const CODES: Readonly<Record<string, string>> = {
     @if (total() === 0) {
       <p class="note" role="status">{{ any() ? 'No cell of this sort.' : 'The table says what Rule holds: nothing would change.' }}</p>
     } @else {
-      <div class="card lines" role="table" aria-label="Cells" [attr.aria-rowcount]="total()">
-        <div class="row header" role="row">
-          <span role="columnheader" class="num">Row</span><span role="columnheader">File</span><span role="columnheader">Property</span
-          ><span role="columnheader">In Rule now</span><span role="columnheader">In the table</span><span role="columnheader">What it means</span
-          ><span role="columnheader">Decision</span>
-        </div>
-        @if (source(); as cells) {
-          <cdk-virtual-scroll-viewport itemSize="28" role="rowgroup" [style.height]="'min(52vh, ' + 28 * (total() ?? 8) + 'px)'">
-            <div
-              class="row"
-              role="row"
-              *cdkVirtualFor="let cell of cells; let i = index; templateCacheSize: 80"
-              [class.bad-row]="cell?.verdict === 'conflict' || cell?.verdict === 'spoiled'"
-              [class.on]="cell && cell.id === selected()?.id"
-              [class.done]="cell?.outcome"
-              [attr.aria-rowindex]="i + 2"
-              tabindex="0"
-              (click)="choose.emit(cell ?? null)"
-              (keydown)="keyed($event, cell)"
-            >
-              @if (cell) {
-                <span role="cell" class="num">{{ cell.row }}</span>
-                <span role="cell" [title]="cell.path">{{ leaf(cell.path) }}{{ cell.holder ? ' · ' + cell.holder : '' }}</span>
-                <span role="cell">{{ caption(cell) }}</span>
-                <span role="cell" class="mono" [title]="held(cell.current)">{{ held(cell.current) }}</span>
-                <span role="cell" class="mono" [title]="cell.text"
-                  ><b>{{ cell.text || 'blank' }}</b></span
-                >
-                <span role="cell" [class.bad]="cell.verdict === 'error'" [title]="cell.message">{{ cell.message }}</span>
-                <span role="cell">
-                  @if (cell.outcome) {
-                    <span class="chip" [class.good]="cell.outcome === 'applied'" [class.bad]="cell.outcome === 'failed'">{{ outcomes[cell.outcome] }}</span>
-                  } @else if (cell.verdict === 'error' || cell.verdict === 'same') {
-                    <span class="soft">{{ cell.verdict === 'same' ? 'nothing to do' : 'refused' }}</span>
-                  } @else if (mayEdit()) {
-                    <button
-                      type="button"
-                      class="pick"
-                      [class.on]="cell.decision === 'leave'"
-                      [attr.aria-pressed]="cell.decision === 'leave'"
-                      [attr.aria-label]="'leave ' + held(cell.current) + ' in row ' + cell.row + ', ' + caption(cell)"
-                      (click)="decide(cell, 'leave'); $event.stopPropagation()"
-                    >
-                      leave
-                    </button>
-                    <button
-                      type="button"
-                      class="pick"
-                      [disabled]="!cell.takeable"
-                      [class.on]="cell.decision === 'take'"
-                      [attr.aria-pressed]="cell.decision === 'take'"
-                      [attr.aria-label]="'take ' + (cell.text || 'blank') + ' in row ' + cell.row + ', ' + caption(cell)"
-                      (click)="decide(cell, 'take'); $event.stopPropagation()"
-                    >
-                      take
-                    </button>
-                  } @else {
-                    {{ cell.decision ?? 'open' }}
-                  }
-                </span>
-              } @else {
-                <span role="cell" class="soft">…</span>
-              }
-            </div>
-          </cdk-virtual-scroll-viewport>
-        }
-      </div>
+      @if (source(); as cells) {
+        <rule-table
+          class="card"
+          label="Cells"
+          [rows]="cells"
+          [total]="total()"
+          key="id"
+          virtual
+          line="28"
+          height="52vh"
+          picks
+          [chosen]="selected()?.id ?? null"
+          [look]="lookOf"
+          (pick)="choose.emit($event)"
+          (keyed)="keyed($event)"
+        >
+          <ng-container *ruleColumn="let cell of cells; name: 'Row'; num: true; width: '40px'">{{ cell.row }}</ng-container>
+          <ng-container *ruleColumn="let cell of cells; name: 'File'; tip: 'path'; width: 'minmax(100px, 1.1fr)'">
+            {{ leaf(cell.path) }}{{ cell.holder ? ' · ' + cell.holder : '' }}
+          </ng-container>
+          <ng-container *ruleColumn="let cell of cells; name: 'Property'; width: 'minmax(102px, 0.8fr)'">{{ caption(cell) }}</ng-container>
+          <ng-container *ruleColumn="let cell of cells; name: 'In Rule now'; look: 'mono'; tip: current; width: 'minmax(70px, 0.8fr)'">{{
+            current(cell)
+          }}</ng-container>
+          <ng-container *ruleColumn="let cell of cells; name: 'In the table'; look: 'mono'; tip: 'text'; width: 'minmax(70px, 0.9fr)'">
+            <b>{{ cell.text || 'blank' }}</b>
+          </ng-container>
+          <ng-container *ruleColumn="let cell of cells; name: 'What it means'; tip: 'message'; width: 'minmax(130px, 1.5fr)'">
+            <span [class.bad]="cell.verdict === 'error'">{{ cell.message }}</span>
+          </ng-container>
+          <ng-container *ruleColumn="let cell of cells; name: 'Decision'; width: '104px'">
+            @if (cell.outcome) {
+              <span class="chip" [class.good]="cell.outcome === 'applied'" [class.bad]="cell.outcome === 'failed'">{{ outcomes[cell.outcome] }}</span>
+            } @else if (cell.verdict === 'error' || cell.verdict === 'same') {
+              <span class="soft">{{ cell.verdict === 'same' ? 'nothing to do' : 'refused' }}</span>
+            } @else if (mayEdit()) {
+              <button
+                type="button"
+                class="pick"
+                [class.on]="cell.decision === 'leave'"
+                [attr.aria-pressed]="cell.decision === 'leave'"
+                [attr.aria-label]="'leave ' + held(cell.current) + ' in row ' + cell.row + ', ' + caption(cell)"
+                (click)="decide(cell, 'leave'); $event.stopPropagation()"
+              >
+                leave
+              </button>
+              <button
+                type="button"
+                class="pick"
+                [disabled]="!cell.takeable"
+                [class.on]="cell.decision === 'take'"
+                [attr.aria-pressed]="cell.decision === 'take'"
+                [attr.aria-label]="'take ' + (cell.text || 'blank') + ' in row ' + cell.row + ', ' + caption(cell)"
+                (click)="decide(cell, 'take'); $event.stopPropagation()"
+              >
+                take
+              </button>
+            } @else {
+              {{ cell.decision ?? 'open' }}
+            }
+          </ng-container>
+        </rule-table>
+      }
     }
     <p class="soft" role="status">
       {{ v.ready | count: 'value' }} to be taken{{ v.inTray ? ', ' + v.inTray + ' in the tray' : '' }}{{ v.written ? ', ' + v.written + ' dealt with' : ''
@@ -274,9 +269,6 @@ const CODES: Readonly<Record<string, string>> = {
       flex-wrap: wrap;
       margin: 10px 0;
     }
-    .tools select {
-      max-width: 136px;
-    }
     .tools input {
       height: 32px;
       width: 150px;
@@ -289,19 +281,6 @@ const CODES: Readonly<Record<string, string>> = {
       display: inline-flex;
       gap: 14px;
       margin-left: auto;
-    }
-    .lines {
-      --columns: 40px minmax(100px, 1.1fr) minmax(102px, 0.8fr) minmax(70px, 0.8fr) minmax(70px, 0.9fr) minmax(130px, 1.5fr) 104px;
-    }
-    .lines .row {
-      height: 28px;
-    }
-    .bad-row {
-      background: var(--vermilion-tint);
-    }
-    .done {
-      opacity: 0.7;
-      background: none;
     }
     .pick {
       border: 1px solid var(--line);
@@ -381,6 +360,9 @@ export class TakeBackReview {
   protected sum(group: CellGroup): number {
     return Object.values(group.counts).reduce((all, n) => all + n, 0);
   }
+  protected readonly current = (cell: TakeBackCellRow): string => plainHeld(cell.current);
+  protected readonly lookOf = (cell: TakeBackCellRow): string =>
+    cell.outcome ? 'done' : cell.verdict === 'conflict' || cell.verdict === 'spoiled' ? 'broken' : '';
   protected caption(cell: TakeBackCellRow): string {
     return cell.name ?? this.byPropertyId()[cell.property]?.caption ?? `property ${cell.property}`;
   }
@@ -395,14 +377,10 @@ export class TakeBackReview {
   protected decideAll(decision: 'take' | 'leave'): void {
     this.s.decide({ cells: null, filter: this.s.filter(), decision });
   }
-  protected keyed(event: KeyboardEvent, cell: TakeBackCellRow | undefined): void {
-    if (!cell || event.target !== event.currentTarget) return;
-    const row = event.currentTarget as HTMLElement;
-    if (event.key === 'Enter') this.choose.emit(cell);
-    else if (event.key === 'ArrowDown') (row.nextElementSibling as HTMLElement | null)?.focus();
-    else if (event.key === 'ArrowUp') (row.previousElementSibling as HTMLElement | null)?.focus();
-    else if (!this.mayEdit() || cell.outcome || cell.verdict === 'error' || cell.verdict === 'same') return;
-    else if (event.key === 't' && cell.takeable) this.decide(cell, 'take');
+  /** T takes and L leaves the value of a row. */
+  protected keyed({ event, row: cell }: { readonly event: KeyboardEvent; readonly row: TakeBackCellRow }): void {
+    if (!this.mayEdit() || cell.outcome || cell.verdict === 'error' || cell.verdict === 'same') return;
+    if (event.key === 't' && cell.takeable) this.decide(cell, 'take');
     else if (event.key === 'l') this.decide(cell, 'leave');
     else return;
     event.preventDefault();

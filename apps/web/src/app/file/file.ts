@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
-import { RuleWaiting } from '../kit';
+import { RuleColumn, RuleTable, RuleWaiting } from '../kit';
 import { Bench, Count, ExactName, PendingStore, jobsFeature, lockWords, showInstant, trayFeature } from '../shared';
 import { AboutValue } from './about-value';
 import { CopyValues } from './copy-values';
@@ -17,7 +17,7 @@ import { FileValues } from './values';
   selector: 'rule-file-page',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [FileStore],
-  imports: [RuleWaiting, AboutValue, Bench, CopyValues, Count, ExactName, FileShape, FileUses, FileValues, RouterLink],
+  imports: [RuleColumn, RuleTable, RuleWaiting, AboutValue, Bench, CopyValues, Count, ExactName, FileShape, FileUses, FileValues, RouterLink],
   template: `
     <rule-bench label="File" [index]="false">
       @if (store.error(); as text) {
@@ -70,31 +70,23 @@ import { FileValues } from './values';
             @if (d.history.length) {
               <section class="card">
                 <h2>History</h2>
-                <table class="list">
-                  <tbody>
-                    @for (set of d.history; track set.changeSet) {
-                      <tr>
-                        <td class="when">{{ instant(set.at) }}</td>
-                        <td>
-                          <a [routerLink]="['/history']" [queryParams]="{ set: set.changeSet }">{{ set.title }}</a><br /><small class="soft">{{
-                            set.by
-                          }}</small>
-                        </td>
-                        <td>
-                          @for (line of set.lines.slice(0, 6); track $index) {
-                            <div>
-                              <rule-exact-name [name]="line.name" />: <span class="mono">{{ line.before || '—' }}</span> →
-                              <span class="mono">{{ line.after || '—' }}</span>
-                            </div>
-                          }
-                          @if (set.lines.length > 6) {
-                            <small class="soft">and {{ set.lines.length - 6 }} more</small>
-                          }
-                        </td>
-                      </tr>
+                <rule-table label="Changes of this file" [rows]="d.history" key="changeSet">
+                  <ng-container *ruleColumn="let set of d.history; look: 'nowrap'">{{ instant(set.at) }}</ng-container>
+                  <ng-container *ruleColumn="let set of d.history">
+                    <a [routerLink]="['/history']" [queryParams]="{ set: set.changeSet }">{{ set.title }}</a><br /><small class="soft">{{ set.by }}</small>
+                  </ng-container>
+                  <ng-container *ruleColumn="let set of d.history">
+                    @for (line of set.lines.slice(0, 6); track $index) {
+                      <div>
+                        <rule-exact-name [name]="line.name" />: <span class="mono">{{ line.before || '—' }}</span> →
+                        <span class="mono">{{ line.after || '—' }}</span>
+                      </div>
                     }
-                  </tbody>
-                </table>
+                    @if (set.lines.length > 6) {
+                      <small class="soft">and {{ set.lines.length - 6 }} more</small>
+                    }
+                  </ng-container>
+                </rule-table>
               </section>
             }
           </div>
@@ -138,11 +130,7 @@ import { FileValues } from './values';
     .path {
       overflow-wrap: anywhere;
     }
-    .when {
-      white-space: nowrap;
-      vertical-align: top;
-    }
-    .list td {
+    rule-table {
       overflow-wrap: anywhere;
     }
   `,

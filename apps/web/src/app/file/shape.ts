@@ -1,12 +1,14 @@
 import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
 import { FileDetails, FileGeometry } from '@rule/contract';
 import { convert } from '@rule/core/values';
+import { RuleColumn, RuleTable } from '../kit';
 import { plain } from './plain';
 
 /** Picture, measures, mass and material of a file's shape. */
 @Component({
   selector: 'rule-file-shape',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [RuleColumn, RuleTable],
   template: `
     @let g = geometry();
     @let d = details();
@@ -66,24 +68,11 @@ import { plain } from './plain';
           <p class="warn">The mass lacks {{ g.missing.slice(0, 5).join(', ') }}{{ g.missing.length > 5 ? ' and ' + (g.missing.length - 5) + ' more' : '' }}.</p>
         }
         @if (bodies().length > 1) {
-          <table class="list">
-            <thead>
-              <tr>
-                <th>Body</th>
-                <th class="num">Volume, mm³</th>
-                <th class="num">Area, mm²</th>
-              </tr>
-            </thead>
-            <tbody>
-              @for (body of bodies(); track $index) {
-                <tr>
-                  <td>{{ $index + 1 }}</td>
-                  <td class="num">{{ figure(body.volume) }}</td>
-                  <td class="num">{{ figure(body.area) }}</td>
-                </tr>
-              }
-            </tbody>
-          </table>
+          <rule-table label="Bodies" [rows]="bodies()">
+            <ng-container *ruleColumn="let body of bodies(); let i = index; name: 'Body'">{{ i + 1 }}</ng-container>
+            <ng-container *ruleColumn="let body of bodies(); name: 'Volume, mm³'; num: true">{{ figure(body.volume) }}</ng-container>
+            <ng-container *ruleColumn="let body of bodies(); name: 'Area, mm²'; num: true">{{ figure(body.area) }}</ng-container>
+          </rule-table>
         }
       </section>
     }

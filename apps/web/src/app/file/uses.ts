@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { FileDetails, VaultFile } from '@rule/contract';
+import { RuleColumn, RuleTable } from '../kit';
 import { FileLink, standingWords } from '../shared';
 import { plain } from './plain';
 
@@ -16,7 +17,7 @@ const APART: Readonly<Record<'in' | 'out' | 'ask' | 'stays', string>> = {
 @Component({
   selector: 'rule-file-uses',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FileLink, RouterLink],
+  imports: [RuleColumn, RuleTable, FileLink, RouterLink],
   template: `
     @let d = details();
     @if (d.file.kind === 'drawing') {
@@ -57,21 +58,15 @@ const APART: Readonly<Record<'in' | 'out' | 'ask' | 'stays', string>> = {
       <section class="card" aria-label="Record in the vault">
         <h2>Record in the vault</h2>
         <p class="soft">{{ standing(r) }}</p>
-        <table class="list">
-          <tbody>
-            @for (entry of recordValues(); track entry.field) {
-              <tr>
-                <td>{{ entry.field }}</td>
-                <td>{{ entry.value }}</td>
-                <td>
-                  @if (entry.apart) {
-                    <span class="chip warn">{{ entry.apart }}</span>
-                  }
-                </td>
-              </tr>
+        <rule-table label="Values of the record" [rows]="recordValues()" key="field">
+          <ng-container *ruleColumn="let entry of recordValues()">{{ entry.field }}</ng-container>
+          <ng-container *ruleColumn="let entry of recordValues()">{{ entry.value }}</ng-container>
+          <ng-container *ruleColumn="let entry of recordValues()">
+            @if (entry.apart) {
+              <span class="chip warn">{{ entry.apart }}</span>
             }
-          </tbody>
-        </table>
+          </ng-container>
+        </rule-table>
         <p><a routerLink="/vault" [queryParams]="{ file: d.file.id }">Compare file and record</a></p>
       </section>
     }
@@ -113,7 +108,7 @@ const APART: Readonly<Record<'in' | 'out' | 'ask' | 'stays', string>> = {
       margin: 2px 0;
       overflow-wrap: anywhere;
     }
-    .list td {
+    rule-table {
       overflow-wrap: anywhere;
     }
     section h2:not(:first-child) {

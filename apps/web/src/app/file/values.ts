@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSign
 import { FileDetails } from '@rule/contract';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { RuleCheck } from '../kit';
+import { RuleCheck, RuleColumn, RuleTable } from '../kit';
 import { ExactName, plainHeld, sessionFeature } from '../shared';
 import { HeldThere, Holder, PLACES, knownValues } from './known';
 
@@ -13,50 +13,35 @@ const SHOWN = 12;
 @Component({
   selector: 'rule-file-values',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, ExactName, RuleCheck],
+  imports: [RuleColumn, RuleTable, ButtonModule, ExactName, RuleCheck],
   template: `
     @for (holder of shown(); track holder.key) {
       <section class="card" [attr.aria-label]="holderTitle(holder)">
         <h2>{{ holderTitle(holder) }}</h2>
-        <table class="list">
-          <thead>
-            <tr>
-              @if (holder.key === '' && mayCopy()) {
-                <th><span class="visually-hidden">Copy</span></th>
+        <rule-table label="Values" [rows]="holder.values" picks [chosen]="chosen()" (pick)="choose.emit($event)">
+          @if (holder.key === '' && mayCopy()) {
+            <ng-container *ruleColumn="let value of holder.values; said: 'Copy'">
+              @if (value.place === 'property' && value.held.text) {
+                <rule-check
+                  [ariaLabel]="'Choose ' + value.name + ' for copying'"
+                  [checked]="copied().has(value.name)"
+                  (click)="$event.stopPropagation()"
+                  (flip)="tick.emit(value.name)"
+                />
               }
-              <th>Name</th>
-              <th>Value</th>
-              <th>Origin</th>
-              <th>State</th>
-            </tr>
-          </thead>
-          <tbody>
-            @for (value of holder.values; track value.place + value.name) {
-              <tr class="pick" tabindex="0" [class.on]="chosen() === value" (click)="choose.emit(value)" (keydown.enter)="choose.emit(value)">
-                @if (holder.key === '' && mayCopy()) {
-                  <td>
-                    @if (value.place === 'property' && value.held.text) {
-                      <rule-check
-                        [ariaLabel]="'Choose ' + value.name + ' for copying'"
-                        [checked]="copied().has(value.name)"
-                        (click)="$event.stopPropagation()"
-                        (flip)="tick.emit(value.name)"
-                      />
-                    }
-                  </td>
-                }
-                <td><rule-exact-name [name]="value.name" /></td>
-                <td class="mono">{{ show(value.held) }}</td>
-                <td class="soft">{{ places[value.place] }}</td>
-                <td>
-                  @for (state of known.states(value, holder, details().file.id); track state.text) {
-                    <span class="chip" [class]="'chip ' + state.tone" [title]="state.why">{{ state.text }}</span>&ngsp;
-                  }
-                </td>
-              </tr>
+            </ng-container>
+          }
+          <ng-container *ruleColumn="let value of holder.values; name: 'Name'; by: 'name'">
+            <rule-exact-name [name]="value.name" />
+          </ng-container>
+          <ng-container *ruleColumn="let value of holder.values; name: 'Value'; look: 'mono'">{{ show(value.held) }}</ng-container>
+          <ng-container *ruleColumn="let value of holder.values; name: 'Origin'; look: 'soft'">{{ places[value.place] }}</ng-container>
+          <ng-container *ruleColumn="let value of holder.values; name: 'State'">
+            @for (state of known.states(value, holder, details().file.id); track state.text) {
+              <span class="chip" [class]="'chip ' + state.tone" [title]="state.why">{{ state.text }}</span>&ngsp;
             }
-          </tbody>
-        </table>
+          </ng-container>
+        </rule-table>
         @if (holder.key === '' && copied().size) {
           <p><p-button size="small" severity="secondary" [label]="'Copy ' + copied().size + ' to other files …'" (onClick)="copyWanted.emit()" /></p>
         }
@@ -69,7 +54,7 @@ const SHOWN = 12;
     }
   `,
   styles: `
-    .list td {
+    rule-table {
       overflow-wrap: anywhere;
     }
     section p {

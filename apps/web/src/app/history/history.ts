@@ -1,9 +1,9 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, untracked } from '@angular/core';
-import { ScrollingModule } from '@angular/cdk/scrolling';
 import { Router } from '@angular/router';
-import { ChangeSetRow } from '@rule/contract';
+import { ChangeSetRow, LineRow } from '@rule/contract';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
+import { RuleColumn, RuleTable } from '../kit';
 import { Bench, Count, ExactName, FileLink, IndexEntry, IndexList, LinePlace, plainHeld, sessionFeature, showInstant, trayFeature } from '../shared';
 import { HistoryStore } from './history.store';
 
@@ -11,7 +11,7 @@ import { HistoryStore } from './history.store';
 @Component({
   selector: 'rule-history-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Bench, ButtonModule, Count, ExactName, FileLink, IndexList, LinePlace, ScrollingModule],
+  imports: [RuleColumn, RuleTable, Bench, ButtonModule, Count, ExactName, FileLink, IndexList, LinePlace],
   providers: [HistoryStore],
   template: `
     <rule-bench label="History" [inspector]="false">
@@ -73,21 +73,21 @@ import { HistoryStore } from './history.store';
             }
           </div>
         }
-        <div class="card lines" role="table" aria-label="Lines">
-          <div class="row header" role="row">
-            <span role="columnheader">File</span><span role="columnheader">Where</span><span role="columnheader">Before</span
-            ><span role="columnheader">After</span><span role="columnheader">Why</span>
-          </div>
-          <cdk-virtual-scroll-viewport itemSize="32" role="rowgroup" [style.height]="'min(60vh, ' + 32 * history.lines().length + 'px)'">
-            <div class="row" role="row" *cdkVirtualFor="let line of history.lines()">
-              <span role="cell"><rule-file [id]="line.file" [path]="line.path" /></span>
-              <span role="cell"><rule-line-place [line]="line" /></span>
-              <span role="cell" class="mono">{{ held(line.base) }}</span>
-              <span role="cell" class="mono">{{ held(line.proposed) }}</span>
-              <span role="cell" class="soft">{{ line.message ?? line.reason }}</span>
-            </div>
-          </cdk-virtual-scroll-viewport>
-        </div>
+        <rule-table class="card" label="Lines" [rows]="history.lines()" virtual>
+          <ng-container *ruleColumn="let line of history.lines(); name: 'File'; by: 'path'; width: 'minmax(160px, 1.5fr)'">
+            <rule-file [id]="line.file" [path]="line.path" />
+          </ng-container>
+          <ng-container *ruleColumn="let line of history.lines(); name: 'Where'; by: 'name'; width: 'minmax(110px, 1fr)'">
+            <rule-line-place [line]="line" />
+          </ng-container>
+          <ng-container *ruleColumn="let line of history.lines(); name: 'Before'; look: 'mono'; width: 'minmax(90px, 1fr)'">{{ held(line.base) }}</ng-container>
+          <ng-container *ruleColumn="let line of history.lines(); name: 'After'; look: 'mono'; width: 'minmax(90px, 1fr)'">{{
+            held(line.proposed)
+          }}</ng-container>
+          <ng-container *ruleColumn="let line of history.lines(); name: 'Why'; look: 'soft'; tip: why; width: 'minmax(140px, 1.2fr)'">{{
+            why(line)
+          }}</ng-container>
+        </rule-table>
       } @else {
         <div class="head">
           <div>
@@ -106,11 +106,7 @@ import { HistoryStore } from './history.store';
       }
     </rule-bench>
   `,
-  styles: `
-    .lines {
-      --columns: minmax(160px, 1.5fr) minmax(110px, 1fr) minmax(90px, 1fr) minmax(90px, 1fr) minmax(140px, 1.2fr);
-    }
-  `,
+  styles: ``,
 })
 export class HistoryStation {
   protected readonly history = inject(HistoryStore);
@@ -142,6 +138,8 @@ export class HistoryStation {
     });
     this.history.loadLines(this.history.chosen);
   }
+
+  protected readonly why = (line: LineRow): string => line.message ?? line.reason;
 
   /** Status of sets that are being applied or recovered. */
   protected stateOf(set: ChangeSetRow): string {

@@ -6,7 +6,7 @@ import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { RuleTakeFile } from '../kit';
+import { RuleColumn, RuleTable, RuleTakeFile } from '../kit';
 import { Count, sessionFeature, showInstant } from '../shared';
 import { EditionsStore } from './editions.store';
 import { SchemaStore } from './schema.store';
@@ -31,7 +31,7 @@ export const fieldWords = (field: string): string => field.replace(/[A-Z]/g, (le
   selector: 'rule-schema-editions',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [EditionsStore],
-  imports: [RuleTakeFile, ButtonModule, Count, FormsModule, InputTextModule, RouterLink],
+  imports: [RuleColumn, RuleTable, RuleTakeFile, ButtonModule, Count, FormsModule, InputTextModule, RouterLink],
   template: `
     @let d = store.draft();
     <div class="head">
@@ -69,26 +69,12 @@ export const fieldWords = (field: string): string => field.replace(/[A-Z]/g, (le
     @if (d?.number) {
       <section class="card" aria-labelledby="changes">
         <h2 id="changes">What it changes</h2>
-        <table class="list">
-          <thead>
-            <tr>
-              <th>Definition</th>
-              <th>What</th>
-              <th>In force</th>
-              <th>In the draft</th>
-            </tr>
-          </thead>
-          <tbody>
-            @for (row of rows(store.changes()); track $index) {
-              <tr>
-                <td>{{ row.subject }}</td>
-                <td>{{ row.what }}</td>
-                <td class="mono">{{ row.before }}</td>
-                <td class="mono">{{ row.after }}</td>
-              </tr>
-            }
-          </tbody>
-        </table>
+        <rule-table label="Changes of the draft" [rows]="changes()">
+          <ng-container *ruleColumn="let row of changes(); name: 'Definition'">{{ row.subject }}</ng-container>
+          <ng-container *ruleColumn="let row of changes(); name: 'What'">{{ row.what }}</ng-container>
+          <ng-container *ruleColumn="let row of changes(); name: 'In force'; look: 'mono'">{{ row.before }}</ng-container>
+          <ng-container *ruleColumn="let row of changes(); name: 'In the draft'; look: 'mono'">{{ row.after }}</ng-container>
+        </rule-table>
       </section>
       @if (store.problems().length) {
         <section class="card" aria-labelledby="problems">
@@ -133,59 +119,32 @@ export const fieldWords = (field: string): string => field.replace(/[A-Z]/g, (le
     }
     <section class="card" aria-labelledby="all">
       <h2 id="all">Editions</h2>
-      <table class="list">
-        <thead>
-          <tr>
-            <th class="num">Edition</th>
-            <th>State</th>
-            <th>Since</th>
-            <th>By</th>
-            <th>Note</th>
-            <th class="num">Properties</th>
-            <th></th>
-          </tr>
-        </thead>
-        <tbody>
-          @for (edition of store.editions(); track edition.number) {
-            <tr>
-              <td class="num">{{ edition.number }}</td>
-              <td>
-                <span class="chip" [class.brass]="edition.state === 'in force'">{{ edition.state }}</span>
-              </td>
-              <td>{{ when(edition.at) }}</td>
-              <td>{{ edition.by ?? '' }}</td>
-              <td>{{ edition.note }}</td>
-              <td class="num">{{ edition.properties }}</td>
-              <td>
-                @if (edition.state === 'superseded') {
-                  <button type="button" class="link" (click)="editions.compare(edition.number)">compare</button>
-                  @if (mayAdminister()) {
-                    <button type="button" class="link" (click)="store.goBack(edition.number)">make it the draft</button>
-                  }
-                }
-              </td>
-            </tr>
+      <rule-table label="Editions" [rows]="store.editions()" key="number">
+        <ng-container *ruleColumn="let edition of store.editions(); name: 'Edition'; num: true">{{ edition.number }}</ng-container>
+        <ng-container *ruleColumn="let edition of store.editions(); name: 'State'">
+          <span class="chip" [class.brass]="edition.state === 'in force'">{{ edition.state }}</span>
+        </ng-container>
+        <ng-container *ruleColumn="let edition of store.editions(); name: 'Since'">{{ when(edition.at) }}</ng-container>
+        <ng-container *ruleColumn="let edition of store.editions(); name: 'By'">{{ edition.by ?? '' }}</ng-container>
+        <ng-container *ruleColumn="let edition of store.editions(); name: 'Note'">{{ edition.note }}</ng-container>
+        <ng-container *ruleColumn="let edition of store.editions(); name: 'Properties'; num: true">{{ edition.properties }}</ng-container>
+        <ng-container *ruleColumn="let edition of store.editions(); said: 'Actions'">
+          @if (edition.state === 'superseded') {
+            <button type="button" class="link" (click)="editions.compare(edition.number)">compare</button>
+            @if (mayAdminister()) {
+              <button type="button" class="link" (click)="store.goBack(edition.number)">make it the draft</button>
+            }
           }
-        </tbody>
-      </table>
+        </ng-container>
+      </rule-table>
       @if (editions.compared(); as c) {
         <h3>From edition {{ c.from }} to edition {{ c.to }}</h3>
-        <table class="list">
-          <tbody>
-            @for (row of rows(c.changes); track $index) {
-              <tr>
-                <td>{{ row.subject }}</td>
-                <td>{{ row.what }}</td>
-                <td class="mono">{{ row.before }}</td>
-                <td class="mono">{{ row.after }}</td>
-              </tr>
-            } @empty {
-              <tr>
-                <td>No differences.</td>
-              </tr>
-            }
-          </tbody>
-        </table>
+        <rule-table label="Differences of the editions" [rows]="differences()" empty="No differences.">
+          <ng-container *ruleColumn="let row of differences()">{{ row.subject }}</ng-container>
+          <ng-container *ruleColumn="let row of differences()">{{ row.what }}</ng-container>
+          <ng-container *ruleColumn="let row of differences(); look: 'mono'">{{ row.before }}</ng-container>
+          <ng-container *ruleColumn="let row of differences(); look: 'mono'">{{ row.after }}</ng-container>
+        </rule-table>
       }
     </section>
     <section class="card" aria-labelledby="travel">
@@ -226,8 +185,7 @@ export const fieldWords = (field: string): string => field.replace(/[A-Z]/g, (le
     .field input {
       width: 100%;
     }
-    td.mono {
-      max-width: 240px;
+    rule-table {
       overflow-wrap: anywhere;
     }
     rule-take-file {
@@ -243,7 +201,10 @@ export class SchemaEditions {
   protected readonly when = showInstant;
   private readonly captions = computed(() => new Map(this.store.properties().map((property) => [property.id, property.caption])));
 
-  protected rows(changes: readonly SchemaChange[]): { subject: string; what: string; before: string; after: string }[] {
+  protected readonly changes = computed(() => this.rows(this.store.changes()));
+  protected readonly differences = computed(() => this.rows(this.editions.compared()?.changes ?? []));
+
+  private rows(changes: readonly SchemaChange[]): { subject: string; what: string; before: string; after: string }[] {
     return changes.flatMap((change) => {
       const row = (subject: string, what: string, before = '', after = '') => ({ subject, what, before, after });
       switch (change.type) {

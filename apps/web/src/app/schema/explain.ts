@@ -2,6 +2,7 @@ import { ChangeDetectionStrategy, Component, effect, inject, input, signal, untr
 import { FormsModule } from '@angular/forms';
 import { PropertyDraft } from '@rule/core/schema';
 import { InputTextModule } from 'primeng/inputtext';
+import { RuleColumn, RuleDetail, RuleTable } from '../kit';
 import { FileLink, afterTyping } from '../shared';
 import { tidy } from './draft';
 import { ExplainStore } from './explain.store';
@@ -11,7 +12,7 @@ import { ExplainStore } from './explain.store';
   selector: 'rule-explain',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [ExplainStore],
-  imports: [FileLink, FormsModule, InputTextModule],
+  imports: [RuleColumn, RuleDetail, RuleTable, FileLink, FormsModule, InputTextModule],
   template: `
     <h3>On files</h3>
     <label class="field find">
@@ -22,49 +23,28 @@ import { ExplainStore } from './explain.store';
       <p class="soft">{{ text }}</p>
     }
     @if (store.results().length && ready()) {
-      <table class="list">
-        <thead>
-          <tr>
-            <th>File</th>
-            <th>Holds</th>
-            <th>The rule gives</th>
-            <th></th>
-          </tr>
-        </thead>
-        <tbody>
-          @for (result of store.results(); track result.file) {
-            <tr [class.on]="open() === result.file">
-              <td><rule-file [id]="result.file" [path]="result.path" /></td>
-              <td class="mono">{{ result.held ?? '—' }}</td>
-              <td class="mono" [class.bad]="result.failure">{{ result.failure ?? result.result ?? 'blank' }}</td>
-              <td>
-                <button
-                  type="button"
-                  class="link"
-                  [attr.aria-expanded]="open() === result.file"
-                  (click)="open.set(open() === result.file ? null : result.file)"
-                >
-                  explain
-                </button>
-              </td>
-            </tr>
-            @if (open() === result.file) {
-              <tr>
-                <td colspan="4">
-                  <ol class="steps" [attr.aria-label]="'Why ' + result.path">
-                    @for (step of result.steps; track $index) {
-                      <li [style.margin-left.px]="18 * step.depth">
-                        <code>{{ step.text }}</code> <span class="eq">=</span>
-                        <b class="mono">{{ step.values.join(', ') }}{{ step.times > step.values.length ? ' …' : '' }}</b>
-                      </li>
-                    }
-                  </ol>
-                </td>
-              </tr>
+      <rule-table label="Files that were tried" [rows]="store.results()" key="file" [chosen]="open()">
+        <ng-container *ruleColumn="let result of store.results(); name: 'File'; by: 'path'"><rule-file [id]="result.file" [path]="result.path" /></ng-container>
+        <ng-container *ruleColumn="let result of store.results(); name: 'Holds'; look: 'mono'; by: 'held'">{{ result.held ?? '—' }}</ng-container>
+        <ng-container *ruleColumn="let result of store.results(); name: 'The rule gives'; look: 'mono'; by: 'result'">
+          <span [class.bad]="result.failure">{{ result.failure ?? result.result ?? 'blank' }}</span>
+        </ng-container>
+        <ng-container *ruleColumn="let result of store.results(); said: 'Explanation'">
+          <button type="button" class="link" [attr.aria-expanded]="open() === result.file" (click)="open.set(open() === result.file ? null : result.file)">
+            explain
+          </button>
+        </ng-container>
+        <ng-container *ruleDetail="let result of store.results(); open: isOpen">
+          <ol class="steps" [attr.aria-label]="'Why ' + result.path">
+            @for (step of result.steps; track $index) {
+              <li [style.margin-left.px]="18 * step.depth">
+                <code>{{ step.text }}</code> <span class="eq">=</span>
+                <b class="mono">{{ step.values.join(', ') }}{{ step.times > step.values.length ? ' …' : '' }}</b>
+              </li>
             }
-          }
-        </tbody>
-      </table>
+          </ol>
+        </ng-container>
+      </rule-table>
     }
   `,
   styles: `
@@ -88,7 +68,7 @@ import { ExplainStore } from './explain.store';
       color: var(--faint);
       margin: 0 6px;
     }
-    table {
+    rule-table {
       margin-bottom: 12px;
     }
   `,
@@ -101,6 +81,7 @@ export class Explain {
   readonly ready = input(true);
   protected readonly search = signal('');
   protected readonly open = signal<number | null>(null);
+  protected readonly isOpen = ({ file }: { readonly file: number }): boolean => this.open() === file;
   private readonly soon = afterTyping();
 
   constructor() {

@@ -107,7 +107,7 @@ describe('file names', () => {
         row(102, { wanted: null, problem: 'the rule gives no name' }),
       ),
     );
-    const rows = [...stage.page.querySelectorAll('table.list tbody tr')].map((each) => (each.textContent ?? '').replace(/\s+/g, ' ').trim());
+    const rows = [...stage.page.querySelectorAll('rule-table tbody tr')].map((each) => (each.textContent ?? '').replace(/\s+/g, ' ').trim());
     expect(stage.text('h2')).toBe('2 files have another name than the rules give');
     expect(rows).toEqual([
       expect.stringMatching(/P-101.*DR15-101\.step rename.*face\.dxf.* shows it, by file name/),
@@ -148,9 +148,9 @@ describe('file names', () => {
 
   it('of very many, it says how many are taken at a time', async () => {
     const stage = await staged({ total: 9000, rows: Array.from({ length: 2000 }, (_, n) => row(n + 1)) });
-    expect([stage.page.querySelectorAll('table.list tbody tr').length, stage.text()]).toEqual([
-      300,
-      expect.stringContaining('2000 are taken at a time, of which the first 300 are shown; all are counted.'),
+    expect([stage.page.querySelectorAll('rule-table tbody tr').length, stage.text()]).toEqual([
+      200,
+      expect.stringMatching(/200 of 2000 rows\. Show 200 more.*2000 are taken at a time; all are counted\./),
     ]);
   });
 

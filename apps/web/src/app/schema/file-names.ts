@@ -6,20 +6,17 @@ import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { RuleField } from '../rule-field';
-import { RuleCheck, RuleOption, RuleSelect } from '../kit';
+import { RuleCheck, RuleColumn, RuleOption, RuleSelect, RuleTable } from '../kit';
 import { Count, FileLink, sessionFeature, trayFeature, Unsaved } from '../shared';
 import { NamingStore } from './naming.store';
 import { SchemaStore } from './schema.store';
-
-/** Plan rows shown. */
-const MOST_SHOWN = 300;
 
 /** File naming rules and their effects. */
 @Component({
   selector: 'rule-file-names',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [NamingStore],
-  imports: [RuleOption, RuleSelect, ButtonModule, Count, FileLink, FormsModule, InputTextModule, RuleField, RuleCheck],
+  imports: [RuleColumn, RuleTable, RuleOption, RuleSelect, ButtonModule, Count, FileLink, FormsModule, InputTextModule, RuleField, RuleCheck],
   template: `
     <div class="head">
       <div>
@@ -114,36 +111,22 @@ const MOST_SHOWN = 300;
               </div>
             }
           </div>
-          <table class="list">
-            <thead>
-              <tr>
-                <th>File</th>
-                <th>Name by its values</th>
-                <th>Named by</th>
-                <th></th>
-              </tr>
-            </thead>
-            <tbody>
-              @for (row of p.rows.slice(0, most); track row.file) {
-                <tr>
-                  <td><rule-file [id]="row.file" [path]="row.path" /></td>
-                  <td class="mono">
-                    {{ row.wanted ?? '' }} <span class="chip">{{ row.mode }}</span>
-                  </td>
-                  <td>
-                    @for (link of row.links; track link.file + link.how) {
-                      <span class="named"><rule-file [id]="link.file" [path]="link.path" /> {{ link.how }}</span>
-                    }
-                  </td>
-                  <td class="warn">{{ row.problem }}</td>
-                </tr>
+          <rule-table label="Names of files" [rows]="p.rows" key="file">
+            <ng-container *ruleColumn="let row of p.rows; name: 'File'; by: 'path'">
+              <rule-file [id]="row.file" [path]="row.path" />
+            </ng-container>
+            <ng-container *ruleColumn="let row of p.rows; name: 'Name by its values'; look: 'mono'">
+              {{ row.wanted ?? '' }} <span class="chip">{{ row.mode }}</span>
+            </ng-container>
+            <ng-container *ruleColumn="let row of p.rows; name: 'Named by'">
+              @for (link of row.links; track link.file + link.how) {
+                <span class="named"><rule-file [id]="link.file" [path]="link.path" /> {{ link.how }}</span>
               }
-            </tbody>
-          </table>
+            </ng-container>
+            <ng-container *ruleColumn="let row of p.rows; look: 'warn'">{{ row.problem }}</ng-container>
+          </rule-table>
           @if (p.total > p.rows.length) {
-            <p class="soft">{{ p.rows.length }} are taken at a time, of which the first {{ most }} are shown; all are counted.</p>
-          } @else if (p.total > most) {
-            <p class="soft">The first {{ most }} are shown.</p>
+            <p class="soft">{{ p.rows.length }} are taken at a time; all are counted.</p>
           }
         </section>
       } @else if (naming.rules().length && !naming.changed()) {
@@ -177,7 +160,6 @@ export class FileNames {
   protected readonly mayEdit = this.global.selectSignal(sessionFeature.selectMayEdit);
   private readonly applied = this.global.selectSignal(trayFeature.selectAppliedCount);
   protected readonly kinds = KINDS;
-  protected readonly most = MOST_SHOWN;
   protected readonly replace = signal(true);
 
   constructor() {

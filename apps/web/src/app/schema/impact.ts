@@ -4,6 +4,7 @@ import { Property, PropertyDraft, Violation, constraintViolations } from '@rule/
 import { HeldValue, compileStandIns, readHeld } from '@rule/core/values';
 import { signalStore } from '@ngrx/signals';
 import { Store } from '@ngrx/store';
+import { RuleColumn, RuleTable } from '../kit';
 import { catalogueFeature, Count, ExactName, withAnswer } from '../shared';
 import { tidy } from './draft';
 
@@ -45,6 +46,9 @@ export function fitOf(values: FoundValues['values'], draft: PropertyDraft, stand
   return { fits, misfits: misfits.sort((a, b) => b.files - a.files), wrong, standIns: standing };
 }
 
+/** Misfits listed at first. */
+const AT_FIRST = 6;
+
 /** Values that files hold under a name. */
 const HeldTodayStore = signalStore(withAnswer((api, name: string) => api.foundValues(name, {})));
 
@@ -53,7 +57,7 @@ const HeldTodayStore = signalStore(withAnswer((api, name: string) => api.foundVa
   selector: 'rule-impact',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [HeldTodayStore],
-  imports: [Count, ExactName],
+  imports: [RuleColumn, RuleTable, Count, ExactName],
   template: `
     @if (values.answer(); as f) {
       @if (f.files) {
@@ -67,19 +71,13 @@ const HeldTodayStore = signalStore(withAnswer((api, name: string) => api.foundVa
             }
           </div>
           @if (fit().misfits.length) {
-            <table class="list">
-              <tbody>
-                @for (misfit of fit().misfits.slice(0, most()); track $index) {
-                  <tr>
-                    <td class="mono">{{ misfit.text }}</td>
-                    <td class="num">{{ misfit.files | count: 'file' }}</td>
-                    <td class="bad">{{ misfit.message }}</td>
-                  </tr>
-                }
-              </tbody>
-            </table>
-            @if (fit().misfits.length > most()) {
-              <button type="button" class="link" (click)="most.set(200)">{{ fit().misfits.length - most() }} more values do not fit</button>
+            <rule-table label="Values that do not fit" [rows]="misfits()">
+              <ng-container *ruleColumn="let misfit of misfits(); look: 'mono'">{{ misfit.text }}</ng-container>
+              <ng-container *ruleColumn="let misfit of misfits(); num: true">{{ misfit.files | count: 'file' }}</ng-container>
+              <ng-container *ruleColumn="let misfit of misfits(); look: 'bad'">{{ misfit.message }}</ng-container>
+            </rule-table>
+            @if (fit().misfits.length > misfits().length) {
+              <button type="button" class="link" (click)="all.set(true)">{{ fit().misfits.length - misfits().length }} more values do not fit</button>
             }
           }
         </section>
@@ -133,8 +131,10 @@ export class Impact {
   /** The name files currently hold, from the edition in force. */
   readonly name = input.required<string>();
   private readonly settings = inject(Store).selectSignal(catalogueFeature.selectSettings);
-  protected readonly most = signal(6);
+  /** Whether all misfits are listed, not only the first. */
+  protected readonly all = signal(false);
   protected readonly fit = computed(() => fitOf(this.values.answer()?.values ?? [], this.property(), this.settings()?.standIns ?? []));
+  protected readonly misfits = computed(() => (this.all() ? this.fit().misfits : this.fit().misfits.slice(0, AT_FIRST)));
   protected readonly parts = computed(() => {
     const { fits, wrong, standIns } = this.fit();
     return [
@@ -155,7 +155,7 @@ export class Impact {
     effect(() => {
       const name = this.name();
       untracked(() => {
-        this.most.set(6);
+        this.all.set(false);
         // What another name holds is forgotten at once.
         this.values.ask(null);
         if (name !== '') this.values.ask(name);

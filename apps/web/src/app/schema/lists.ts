@@ -5,7 +5,7 @@ import { Choice, ChoiceListDraft, checkList } from '@rule/core/schema';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { RuleCheck, RuleOption, RuleSelect, RuleTakeFile } from '../kit';
+import { RuleCheck, RuleColumn, RuleOption, RuleSelect, RuleTable, RuleTakeFile } from '../kit';
 import { Count, sessionFeature, showInstant, workingCopy } from '../shared';
 import { ListsStore } from './lists.store';
 import { SchemaStore } from './schema.store';
@@ -18,7 +18,7 @@ const draftOfRow = ({ name, columns, choices, goesWith }: ChoiceListRow): Choice
   selector: 'rule-choice-lists',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [ListsStore],
-  imports: [RuleTakeFile, RuleOption, RuleSelect, ButtonModule, Count, FormsModule, InputTextModule, RuleCheck],
+  imports: [RuleColumn, RuleTable, RuleTakeFile, RuleOption, RuleSelect, ButtonModule, Count, FormsModule, InputTextModule, RuleCheck],
   template: `
     @let d = draft();
     <div class="head">
@@ -85,76 +85,57 @@ const draftOfRow = ({ name, columns, choices, goesWith }: ChoiceListRow): Choice
           <p class="bad" role="alert">{{ problem.message }}</p>
         }
         <div class="scroll">
-          <table class="list">
-            <thead>
-              <tr>
-                <th>Value</th>
-                @for (column of d.columns; track column) {
-                  <th>{{ column }}</th>
-                }
-                <th>Retired</th>
-                <th>Replaced by</th>
-                <th></th>
-              </tr>
-            </thead>
-            <tbody>
-              @for (choice of d.choices; track $index; let i = $index) {
-                <tr [class.gone]="choice.retired">
-                  <td>
-                    <input
-                      pInputText
-                      class="mono"
-                      [disabled]="!mayAdminister()"
-                      [attr.aria-label]="'Value ' + (i + 1)"
-                      [ngModel]="choice.value"
-                      (ngModelChange)="set(i, { value: $event })"
-                    />
-                  </td>
-                  @for (column of d.columns; track column) {
-                    <td>
-                      <input
-                        pInputText
-                        [disabled]="!mayAdminister()"
-                        [attr.aria-label]="column + ' of ' + choice.value"
-                        [ngModel]="choice.columns[column]"
-                        (ngModelChange)="setColumn(i, column, $event)"
-                      />
-                    </td>
-                  }
-                  <td>
-                    <rule-check
-                      [disabled]="!mayAdminister()"
-                      [ariaLabel]="choice.value + ' is retired'"
-                      [checked]="choice.retired"
-                      (flip)="set(i, { retired: !choice.retired, replacedBy: null })"
-                    />
-                  </td>
-                  <td>
-                    @if (choice.retired) {
-                      <rule-select
-                        [disabled]="!mayAdminister()"
-                        [ariaLabel]="choice.value + ' is replaced by'"
-                        [ngModel]="choice.replacedBy ?? ''"
-                        (ngModelChange)="set(i, { replacedBy: $event || null })"
-                      >
-                        <rule-option value="" label="nothing" />
-                        @for (other of d.choices; track $index) {
-                          @if (!other.retired) {
-                            <rule-option [value]="other.value" label="{{ other.value }}" />
-                          }
-                        }
-                      </rule-select>
+          <rule-table label="Choices" [rows]="d.choices" [look]="gone">
+            <ng-container *ruleColumn="let choice of d.choices; let i = index; name: 'Value'">
+              <input
+                pInputText
+                class="mono"
+                [disabled]="!mayAdminister()"
+                [attr.aria-label]="'Value ' + (i + 1)"
+                [ngModel]="choice.value"
+                (ngModelChange)="set(i, { value: $event })"
+              />
+            </ng-container>
+            @for (column of d.columns; track column) {
+              <ng-container *ruleColumn="let choice of d.choices; let i = index; name: column">
+                <input
+                  pInputText
+                  [disabled]="!mayAdminister()"
+                  [attr.aria-label]="column + ' of ' + choice.value"
+                  [ngModel]="choice.columns[column]"
+                  (ngModelChange)="setColumn(i, column, $event)"
+                />
+              </ng-container>
+            }
+            <ng-container *ruleColumn="let choice of d.choices; let i = index; name: 'Retired'">
+              <rule-check
+                [disabled]="!mayAdminister()"
+                [ariaLabel]="choice.value + ' is retired'"
+                [checked]="choice.retired"
+                (flip)="set(i, { retired: !choice.retired, replacedBy: null })"
+              />
+            </ng-container>
+            <ng-container *ruleColumn="let choice of d.choices; let i = index; name: 'Replaced by'">
+              @if (choice.retired) {
+                <rule-select
+                  [disabled]="!mayAdminister()"
+                  [ariaLabel]="choice.value + ' is replaced by'"
+                  [ngModel]="choice.replacedBy ?? ''"
+                  (ngModelChange)="set(i, { replacedBy: $event || null })"
+                >
+                  <rule-option value="" label="nothing" />
+                  @for (other of d.choices; track $index) {
+                    @if (!other.retired) {
+                      <rule-option [value]="other.value" label="{{ other.value }}" />
                     }
-                  </td>
-                  <td>
-                    <button type="button" class="link" [disabled]="!mayAdminister()" [attr.aria-label]="'Remove ' + choice.value" (click)="drop(i)">
-                      remove
-                    </button>
-                  </td>
-                </tr>
+                  }
+                </rule-select>
               }
-            </tbody>
-          </table>
+            </ng-container>
+            <ng-container *ruleColumn="let choice of d.choices; let i = index; said: 'Actions'">
+              <button type="button" class="link" [disabled]="!mayAdminister()" [attr.aria-label]="'Remove ' + choice.value" (click)="drop(i)">remove</button>
+            </ng-container>
+          </rule-table>
         </div>
         <p><button type="button" class="link" [disabled]="!mayAdminister()" (click)="add()">Add a choice</button></p>
       </section>
@@ -260,15 +241,12 @@ const draftOfRow = ({ name, columns, choices, goesWith }: ChoiceListRow): Choice
       gap: 0 16px;
     }
     .field input,
-    td input.p-inputtext {
+    rule-table input.p-inputtext {
       width: 100%;
     }
     .scroll {
       overflow: auto;
       max-height: 46vh;
-    }
-    .gone td {
-      opacity: 0.6;
     }
     .row {
       display: flex;
@@ -334,6 +312,7 @@ export class ChoiceLists {
       ],
     });
   }
+  protected readonly gone = ({ retired }: { readonly retired: boolean }): string => (retired ? 'gone' : '');
   protected set(at: number, change: Partial<Choice>): void {
     this.edit({ choices: this.draft()!.choices.map((choice, i) => (i === at ? { ...choice, ...change } : choice)) });
   }

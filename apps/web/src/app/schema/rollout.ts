@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, output } from '@a
 import { RolloutRow } from '@rule/contract';
 import { Property } from '@rule/core/schema';
 import { Store } from '@ngrx/store';
-import { RuleWaiting } from '../kit';
+import { RuleColumn, RuleTable, RuleWaiting } from '../kit';
 import { catalogueFeature, FileLink, sessionFeature } from '../shared';
 import { RolloutStore } from './rollout.store';
 import { SchemaStore } from './schema.store';
@@ -16,7 +16,7 @@ interface Row extends RolloutRow {
   selector: 'rule-rollout',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [RolloutStore],
-  imports: [RuleWaiting, FileLink],
+  imports: [RuleColumn, RuleTable, RuleWaiting, FileLink],
   template: `
     <div class="head">
       <div>
@@ -28,108 +28,85 @@ interface Row extends RolloutRow {
       <rule-waiting />
     } @else {
       <div class="card">
-        <table class="list">
-          <thead>
-            <tr>
-              <th>Property</th>
-              <th class="num">Files reached</th>
-              <th class="num">Have the name</th>
-              <th class="num">Filled</th>
-              <th class="num">Under another name</th>
-              <th class="num">Lack it, cannot be written</th>
-              <th class="num">Left over</th>
-              <th></th>
-            </tr>
-          </thead>
-          <tbody>
-            @for (row of rows(); track row.property) {
-              <tr>
-                <td>
-                  <button type="button" class="link" (click)="opened.emit(row.property)">{{ row.of.caption }}</button>
-                  @if (row.of.retired) {
-                    <span class="chip warn">retired</span>
-                  }
-                </td>
-                <td class="num">{{ row.of.retired ? '' : row.reached }}</td>
-                <td class="num">
-                  @if (row.named < row.reached) {
-                    <button
-                      type="button"
-                      class="link"
-                      [attr.aria-label]="row.named + ' of ' + row.reached + ' have the name ' + row.of.caption + ': show those that lack it'"
-                      (click)="rollout.list(row.property)"
-                    >
-                      {{ row.named }}
-                    </button>
-                  } @else {
-                    {{ row.of.retired ? '' : row.named }}
-                  }
-                </td>
-                <td class="num">{{ row.of.retired ? '' : row.filled }}</td>
-                <td class="num" [class.warn]="row.otherName">{{ row.otherName || '' }}</td>
-                <td class="num" [class.warn]="row.barred">{{ row.barred || '' }}</td>
-                <td class="num" [class.warn]="row.left">{{ row.left || '' }}</td>
-                <td class="acts">
-                  @if (mayEdit()) {
-                    @if (row.otherName) {
-                      <button type="button" class="link" [attr.aria-label]="'Rename to ' + row.of.writtenName" (click)="rollout.act(row.property, 'rename')">
-                        Rename
-                      </button>
-                    }
-                    @if (!row.of.retired && row.named + row.barred < row.reached && isTyped(row.of)) {
-                      <button
-                        type="button"
-                        class="link"
-                        [attr.aria-label]="'Add the name ' + row.of.writtenName"
-                        (click)="rollout.act(row.property, 'add the name')"
-                      >
-                        Add the name
-                      </button>
-                    }
-                    @if (!row.of.retired && isComputed(row.of)) {
-                      <button type="button" class="link" [attr.aria-label]="'Compute ' + row.of.caption" (click)="rollout.act(row.property, 'compute')">
-                        Compute
-                      </button>
-                    }
-                    @if (row.left) {
-                      <button
-                        type="button"
-                        class="link"
-                        [attr.aria-label]="'Remove left over values of ' + row.of.caption"
-                        (click)="rollout.act(row.property, 'remove')"
-                      >
-                        Remove {{ row.left }}
-                      </button>
-                    }
-                  }
-                </td>
-              </tr>
+        <rule-table label="Properties and their files" [rows]="rows()" key="property">
+          <ng-container *ruleColumn="let row of rows(); name: 'Property'">
+            <button type="button" class="link" (click)="opened.emit(row.property)">{{ row.of.caption }}</button>
+            @if (row.of.retired) {
+              <span class="chip warn">retired</span>
             }
-          </tbody>
-        </table>
+          </ng-container>
+          <ng-container *ruleColumn="let row of rows(); name: 'Files reached'; num: true">{{ row.of.retired ? '' : row.reached }}</ng-container>
+          <ng-container *ruleColumn="let row of rows(); name: 'Have the name'; num: true">
+            @if (row.named < row.reached) {
+              <button
+                type="button"
+                class="link"
+                [attr.aria-label]="row.named + ' of ' + row.reached + ' have the name ' + row.of.caption + ': show those that lack it'"
+                (click)="rollout.list(row.property)"
+              >
+                {{ row.named }}
+              </button>
+            } @else {
+              {{ row.of.retired ? '' : row.named }}
+            }
+          </ng-container>
+          <ng-container *ruleColumn="let row of rows(); name: 'Filled'; num: true">{{ row.of.retired ? '' : row.filled }}</ng-container>
+          <ng-container *ruleColumn="let row of rows(); name: 'Under another name'; num: true; by: 'otherName'">
+            <span [class.warn]="row.otherName">{{ row.otherName || '' }}</span>
+          </ng-container>
+          <ng-container *ruleColumn="let row of rows(); name: 'Lack it, cannot be written'; num: true; by: 'barred'">
+            <span [class.warn]="row.barred">{{ row.barred || '' }}</span>
+          </ng-container>
+          <ng-container *ruleColumn="let row of rows(); name: 'Left over'; num: true; by: 'left'">
+            <span [class.warn]="row.left">{{ row.left || '' }}</span>
+          </ng-container>
+          <ng-container *ruleColumn="let row of rows(); said: 'Actions'; look: 'nowrap'">
+            @if (mayEdit()) {
+              @if (row.otherName) {
+                <button type="button" class="link" [attr.aria-label]="'Rename to ' + row.of.writtenName" (click)="rollout.act(row.property, 'rename')">
+                  Rename
+                </button>
+              }
+              @if (!row.of.retired && row.named + row.barred < row.reached && isTyped(row.of)) {
+                <button type="button" class="link" [attr.aria-label]="'Add the name ' + row.of.writtenName" (click)="rollout.act(row.property, 'add the name')">
+                  Add the name
+                </button>
+              }
+              @if (!row.of.retired && isComputed(row.of)) {
+                <button type="button" class="link" [attr.aria-label]="'Compute ' + row.of.caption" (click)="rollout.act(row.property, 'compute')">
+                  Compute
+                </button>
+              }
+              @if (row.left) {
+                <button
+                  type="button"
+                  class="link"
+                  [attr.aria-label]="'Remove left over values of ' + row.of.caption"
+                  (click)="rollout.act(row.property, 'remove')"
+                >
+                  Remove {{ row.left }}
+                </button>
+              }
+            }
+          </ng-container>
+        </rule-table>
       </div>
       @if (missing(); as m) {
         <h2>Files without {{ m.row.of.caption }}</h2>
         <div class="card">
-          <table class="list">
-            <tbody>
-              @for (file of m.files; track file.file) {
-                <tr>
-                  <td><rule-file [id]="file.file" [path]="file.path" /></td>
-                  <td [class.warn]="file.reason">{{ file.reason ?? 'can be written' }}</td>
-                </tr>
-              }
-            </tbody>
-          </table>
+          <rule-table label="Files that lack the name" [rows]="m.files" key="file">
+            <ng-container *ruleColumn="let file of m.files">
+              <rule-file [id]="file.file" [path]="file.path" />
+            </ng-container>
+            <ng-container *ruleColumn="let file of m.files">
+              <span [class.warn]="file.reason">{{ file.reason ?? 'can be written' }}</span>
+            </ng-container>
+          </rule-table>
         </div>
       }
     }
   `,
   styles: `
-    .acts .link {
-      margin-right: 10px;
-      white-space: nowrap;
-    }
     .card {
       margin-bottom: 14px;
     }

@@ -5,7 +5,7 @@ import { SeriesDraft, SeriesPart, checkSeries, countText, newSeries } from '@rul
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { RuleOption, RuleSelect } from '../kit';
+import { RuleColumn, RuleOption, RuleSelect, RuleTable } from '../kit';
 import { sessionFeature, showInstant, workingCopy } from '../shared';
 import { SchemaStore } from './schema.store';
 import { SeriesStore } from './series.store';
@@ -26,7 +26,7 @@ const draftOfRow = ({ name, parts, counts, digits, start, step, leftOut, per }: 
   selector: 'rule-number-series',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [SeriesStore],
-  imports: [RuleOption, RuleSelect, ButtonModule, FormsModule, InputTextModule],
+  imports: [RuleColumn, RuleTable, RuleOption, RuleSelect, ButtonModule, FormsModule, InputTextModule],
   template: `
     @let d = draft();
     <div class="head">
@@ -175,38 +175,18 @@ const draftOfRow = ({ name, parts, counts, digits, start, step, leftOut, per }: 
                 {{ counter.frame }}: next is <b class="mono">{{ counter.next }}</b>
               </p>
             }
-            <table class="list">
-              <thead>
-                <tr>
-                  <th>Number</th>
-                  <th>State</th>
-                  <th>By</th>
-                  <th>At</th>
-                  <th>For</th>
-                  <th></th>
-                </tr>
-              </thead>
-              <tbody>
-                @for (number of row.numbers; track number.id) {
-                  <tr>
-                    <td class="mono">{{ number.text }}</td>
-                    <td>{{ number.state }}</td>
-                    <td>{{ number.by }}</td>
-                    <td>{{ when(number.at) }}</td>
-                    <td>{{ number.note }}</td>
-                    <td>
-                      @if (number.state === 'reserved' && mayDraw()) {
-                        <button type="button" class="link" [attr.aria-label]="'release ' + number.text" (click)="series.release(number.id)">release</button>
-                      }
-                    </td>
-                  </tr>
-                } @empty {
-                  <tr>
-                    <td colspan="6" class="soft">Nothing yet.</td>
-                  </tr>
+            <rule-table label="Numbers" [rows]="row.numbers" key="id" empty="Nothing yet.">
+              <ng-container *ruleColumn="let number of row.numbers; name: 'Number'; look: 'mono'; by: 'text'">{{ number.text }}</ng-container>
+              <ng-container *ruleColumn="let number of row.numbers; name: 'State'; by: 'state'">{{ number.state }}</ng-container>
+              <ng-container *ruleColumn="let number of row.numbers; name: 'By'; by: 'by'">{{ number.by }}</ng-container>
+              <ng-container *ruleColumn="let number of row.numbers; name: 'At'">{{ when(number.at) }}</ng-container>
+              <ng-container *ruleColumn="let number of row.numbers; name: 'For'; by: 'note'">{{ number.note }}</ng-container>
+              <ng-container *ruleColumn="let number of row.numbers; said: 'Actions'">
+                @if (number.state === 'reserved' && mayDraw()) {
+                  <button type="button" class="link" [attr.aria-label]="'release ' + number.text" (click)="series.release(number.id)">release</button>
                 }
-              </tbody>
-            </table>
+              </ng-container>
+            </rule-table>
           </section>
         }
       }

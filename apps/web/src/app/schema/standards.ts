@@ -3,7 +3,7 @@ import { FormsModule } from '@angular/forms';
 import type { Practice, Starter } from '@rule/core/standards';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { RuleOption, RuleSelect } from '../kit';
+import { RuleColumn, RuleOption, RuleSelect, RuleTable } from '../kit';
 import { FileLink, sessionFeature } from '../shared';
 import { SchemaStore } from './schema.store';
 import { StandardsStore } from './standards.store';
@@ -13,7 +13,7 @@ import { StandardsStore } from './standards.store';
   selector: 'rule-standards',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [StandardsStore],
-  imports: [RuleOption, RuleSelect, ButtonModule, FileLink, FormsModule],
+  imports: [RuleColumn, RuleTable, RuleOption, RuleSelect, ButtonModule, FileLink, FormsModule],
   template: `
     <div class="head">
       <div>
@@ -47,39 +47,23 @@ import { StandardsStore } from './standards.store';
       </rule-select>
     </div>
     <div class="card">
-      <table class="list">
-        <thead>
-          <tr>
-            <th></th>
-            <th>About</th>
-            <th>Finding</th>
-            <th>Source</th>
-          </tr>
-        </thead>
-        <tbody>
-          @for (finding of standards.findings(); track $index) {
-            <tr>
-              <td [class]="finding.severity === 'error' ? 'bad' : finding.severity === 'warning' ? 'warn' : 'soft'">{{ finding.severity }}</td>
-              <td>{{ finding.about }}</td>
-              <td>
-                @if (finding.file) {
-                  <rule-file [id]="finding.file" [path]="finding.subject" />:
-                }
-                @if (finding.property; as property) {
-                  <button type="button" class="link" (click)="opened.emit(property)">{{ finding.message }}</button>
-                } @else {
-                  {{ finding.message }}
-                }
-              </td>
-              <td>{{ finding.source.standard }}, from memory</td>
-            </tr>
-          } @empty {
-            <tr>
-              <td colspan="4">{{ standards.findings() ? 'Nothing is missing.' : '' }}</td>
-            </tr>
+      <rule-table label="Findings" [rows]="found()" [empty]="standards.findings() ? 'Nothing is missing.' : ''">
+        <ng-container *ruleColumn="let finding of found()">
+          <span [class]="finding.severity === 'error' ? 'bad' : finding.severity === 'warning' ? 'warn' : 'soft'">{{ finding.severity }}</span>
+        </ng-container>
+        <ng-container *ruleColumn="let finding of found(); name: 'About'">{{ finding.about }}</ng-container>
+        <ng-container *ruleColumn="let finding of found(); name: 'Finding'">
+          @if (finding.file) {
+            <rule-file [id]="finding.file" [path]="finding.subject" />:
           }
-        </tbody>
-      </table>
+          @if (finding.property; as property) {
+            <button type="button" class="link" (click)="opened.emit(property)">{{ finding.message }}</button>
+          } @else {
+            {{ finding.message }}
+          }
+        </ng-container>
+        <ng-container *ruleColumn="let finding of found(); name: 'Source'"> {{ finding.source.standard }}, from memory </ng-container>
+      </rule-table>
     </div>
   `,
   styles: `
@@ -105,6 +89,8 @@ export class Standards {
   protected readonly mayAdminister = inject(Store).selectSignal(sessionFeature.selectMayAdminister);
   protected readonly practice = signal<Practice>('iso');
   private readonly names = computed(() => new Set(this.store.properties().flatMap((property) => [property.writtenName, ...property.knownSpellings])));
+
+  protected readonly found = computed(() => this.standards.findings() ?? []);
 
   constructor() {
     this.standards.loadStarters();

@@ -88,7 +88,7 @@ describe('start files', () => {
     const effects = [...stage.page.querySelectorAll('[aria-label="What publishing would do"] tbody tr')].map((each) =>
       (each.textContent ?? '').replace(/\s+/g, ' ').trim(),
     );
-    expect(effects).toEqual(['part.stepreplacedFinishColoursomebody has changed it', 'sheet A3.dxfnew2 names', 'sheet A4.dxfunchanged']);
+    expect(effects).toEqual(['part.stepreplaced Finish Coloursomebody has changed it', 'sheet A3.dxfnew 2 names', 'sheet A4.dxfunchanged']);
     await stage.type('Folder on the server', ' /srv/start ');
     expect(() => stage.button(/^Publish/)).toThrow();
     await stage.click('Compare with published files');

@@ -5,7 +5,7 @@ import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { MultiSelectModule } from 'primeng/multiselect';
 import { SelectModule } from 'primeng/select';
-import { RuleWaiting, RuleCheck } from '../kit';
+import { RuleCheck, RuleColumn, RuleTable, RuleWaiting } from '../kit';
 import { Count, FileChoices, FileLink, sessionFeature, showInstant } from '../shared';
 import { StartFilesStore } from './start-files.store';
 
@@ -14,7 +14,7 @@ import { StartFilesStore } from './start-files.store';
   selector: 'rule-start-files',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [StartFilesStore],
-  imports: [RuleWaiting, ButtonModule, RuleCheck, Count, FileLink, FormsModule, InputTextModule, MultiSelectModule, SelectModule],
+  imports: [RuleColumn, RuleTable, RuleWaiting, ButtonModule, RuleCheck, Count, FileLink, FormsModule, InputTextModule, MultiSelectModule, SelectModule],
   template: `
     <div class="head">
       <div>
@@ -106,32 +106,19 @@ import { StartFilesStore } from './start-files.store';
       @if (store.compared(); as rows) {
         <section class="card" aria-label="What publishing would do">
           <h2>What publishing would do</h2>
-          <table class="list">
-            <thead>
-              <tr>
-                <th>File</th>
-                <th>Effect</th>
-                <th>Names that come</th>
-                <th>Names that go</th>
-                <th></th>
-              </tr>
-            </thead>
-            <tbody>
-              @for (row of rows; track row.name) {
-                <tr>
-                  <td class="mono">{{ row.name }}</td>
-                  <td>
-                    <span class="chip" [class.good]="row.effect === 'new'" [class.warn]="row.effect === 'replaced' || row.effect === 'removed'">{{
-                      row.effect
-                    }}</span>
-                  </td>
-                  <td class="mono">{{ row.effect === 'new' ? row.added.length + ' names' : row.added.join(', ') }}</td>
-                  <td class="mono">{{ row.removed.join(', ') }}</td>
-                  <td class="warn">{{ row.warning }}</td>
-                </tr>
-              }
-            </tbody>
-          </table>
+          <rule-table label="Start files that would be written" [rows]="rows" key="name">
+            <ng-container *ruleColumn="let row of rows; name: 'File'; look: 'mono'; by: 'name'">{{ row.name }}</ng-container>
+            <ng-container *ruleColumn="let row of rows; name: 'Effect'">
+              <span class="chip" [class.good]="row.effect === 'new'" [class.warn]="row.effect === 'replaced' || row.effect === 'removed'">{{
+                row.effect
+              }}</span>
+            </ng-container>
+            <ng-container *ruleColumn="let row of rows; name: 'Names that come'; look: 'mono'">
+              {{ row.effect === 'new' ? row.added.length + ' names' : row.added.join(', ') }}
+            </ng-container>
+            <ng-container *ruleColumn="let row of rows; name: 'Names that go'; look: 'mono'">{{ row.removed.join(', ') }}</ng-container>
+            <ng-container *ruleColumn="let row of rows; look: 'warn'">{{ row.warning }}</ng-container>
+          </rule-table>
           <div class="actions below">
             <p-button
               [label]="changing() ? 'Publish: ' + (changing() | count: 'file changes' : 'files change') : 'Everything stands as it should'"
@@ -144,60 +131,37 @@ import { StartFilesStore } from './start-files.store';
       @if (v.files.length) {
         <section class="card" aria-label="Published files">
           <h2>Published files</h2>
-          <table class="list">
-            <thead>
-              <tr>
-                <th>File</th>
-                <th>Class</th>
-                <th>Sheet</th>
-                <th class="num">Names</th>
-                <th>In the folder</th>
-              </tr>
-            </thead>
-            <tbody>
-              @for (file of v.files; track file.name) {
-                <tr>
-                  <td>
-                    @if (file.stands === 'gone') {
-                      <span class="mono">{{ file.name }}</span>
-                    } @else {
-                      <a class="mono" [href]="'/api/start-files/file?name=' + encoded(file.name)" [attr.download]="file.name">{{ file.name }}</a>
-                    }
-                  </td>
-                  <td>{{ file.class ?? '' }}</td>
-                  <td>{{ file.sheet ?? '' }}</td>
-                  <td class="num" [title]="file.names.join(', ')">{{ file.names.length }}</td>
-                  <td [class.warn]="file.stands !== 'as published'">{{ file.stands }}</td>
-                </tr>
+          <rule-table label="Published start files" [rows]="v.files" key="name">
+            <ng-container *ruleColumn="let file of v.files; name: 'File'">
+              @if (file.stands === 'gone') {
+                <span class="mono">{{ file.name }}</span>
+              } @else {
+                <a class="mono" [href]="'/api/start-files/file?name=' + encoded(file.name)" [attr.download]="file.name">{{ file.name }}</a>
               }
-            </tbody>
-          </table>
+            </ng-container>
+            <ng-container *ruleColumn="let file of v.files; name: 'Class'; by: 'class'">{{ file.class ?? '' }}</ng-container>
+            <ng-container *ruleColumn="let file of v.files; name: 'Sheet'; by: 'sheet'">{{ file.sheet ?? '' }}</ng-container>
+            <ng-container *ruleColumn="let file of v.files; name: 'Names'; num: true">
+              <span [title]="file.names.join(', ')">{{ file.names.length }}</span>
+            </ng-container>
+            <ng-container *ruleColumn="let file of v.files; name: 'In the folder'; by: 'stands'">
+              <span [class.warn]="file.stands !== 'as published'">{{ file.stands }}</span>
+            </ng-container>
+          </rule-table>
         </section>
       }
       @if (store.older(); as o) {
         @if (o.total) {
           <section class="card" aria-label="Files made from an older start file">
             <h2>{{ o.total | count: 'file was' : 'files were' }} made from an older start file</h2>
-            <table class="list">
-              <thead>
-                <tr>
-                  <th>File</th>
-                  <th class="num">Edition</th>
-                  <th>Lacks</th>
-                  <th></th>
-                </tr>
-              </thead>
-              <tbody>
-                @for (file of o.files; track file.file) {
-                  <tr>
-                    <td><rule-file [id]="file.file" [path]="file.path" /></td>
-                    <td class="num">{{ file.edition }}</td>
-                    <td class="mono">{{ file.lacks.join(', ') }}</td>
-                    <td class="warn">{{ file.reason }}</td>
-                  </tr>
-                }
-              </tbody>
-            </table>
+            <rule-table label="Files of older editions" [rows]="o.files" key="file">
+              <ng-container *ruleColumn="let file of o.files; name: 'File'; by: 'path'">
+                <rule-file [id]="file.file" [path]="file.path" />
+              </ng-container>
+              <ng-container *ruleColumn="let file of o.files; name: 'Edition'; num: true; by: 'edition'">{{ file.edition }}</ng-container>
+              <ng-container *ruleColumn="let file of o.files; name: 'Lacks'; look: 'mono'">{{ file.lacks.join(', ') }}</ng-container>
+              <ng-container *ruleColumn="let file of o.files; look: 'warn'">{{ file.reason }}</ng-container>
+            </rule-table>
             @if (mayEdit()) {
               <div class="actions below"><p-button label="Put the missing names in the tray" (onClick)="store.bringUp()" /></div>
             }

@@ -6,7 +6,7 @@ import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { RuleCheck, RuleOption, RuleSelect } from '../kit';
+import { RuleCheck, RuleColumn, RuleOption, RuleSelect, RuleTable } from '../kit';
 import { Count, ExactName, Notices, sessionFeature, TYPE_NAMES, Unsaved } from '../shared';
 import { tidy } from './draft';
 import { SchemaStore } from './schema.store';
@@ -15,7 +15,7 @@ import { SchemaStore } from './schema.store';
 @Component({
   selector: 'rule-schema-table',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleOption, RuleSelect, ButtonModule, Count, ExactName, FormsModule, InputTextModule, RuleCheck],
+  imports: [RuleColumn, RuleTable, RuleOption, RuleSelect, ButtonModule, Count, ExactName, FormsModule, InputTextModule, RuleCheck],
   template: `
     <div class="head">
       <div>
@@ -35,100 +35,83 @@ import { SchemaStore } from './schema.store';
       </div>
     </div>
     <div class="card scroll">
-      <table class="list">
-        <thead>
-          <tr>
-            <th>Written name</th>
-            <th>Caption</th>
-            <th>Group</th>
-            <th>Type</th>
-            <th>Kinds</th>
-            <th>Required</th>
-            <th class="num">Longest</th>
-            <th>Help</th>
-          </tr>
-        </thead>
-        <tbody>
-          @for (property of rows(); track property.id) {
-            @let d = now(property);
-            <tr [class.on]="edits().has(property.id)">
-              <td>
-                <button type="button" class="plain" (click)="opened.emit(property.id)"><rule-exact-name [name]="d.writtenName" /></button>
-              </td>
-              <td>
-                <input
-                  pInputText
+      <rule-table label="Properties" [rows]="rows()" key="id" [look]="edited">
+        <ng-container *ruleColumn="let property of rows(); name: 'Written name'">
+          <button type="button" class="plain" (click)="opened.emit(property.id)"><rule-exact-name [name]="now(property).writtenName" /></button>
+        </ng-container>
+        <ng-container *ruleColumn="let property of rows(); name: 'Caption'">
+          <input
+            pInputText
+            [disabled]="!mayAdminister()"
+            [attr.aria-label]="'Caption of ' + property.caption"
+            [ngModel]="now(property).caption"
+            (ngModelChange)="edit(property, { caption: $event })"
+          />
+        </ng-container>
+        <ng-container *ruleColumn="let property of rows(); name: 'Group'">
+          <input
+            pInputText
+            [disabled]="!mayAdminister()"
+            [attr.aria-label]="'Group of ' + property.caption"
+            [ngModel]="now(property).group"
+            (ngModelChange)="edit(property, { group: $event })"
+          />
+        </ng-container>
+        <ng-container *ruleColumn="let property of rows(); name: 'Type'">
+          <rule-select
+            [disabled]="!mayAdminister()"
+            [ariaLabel]="'Type of ' + property.caption"
+            [ngModel]="now(property).type"
+            (ngModelChange)="edit(property, { type: $event })"
+          >
+            @for (type of types; track type) {
+              <rule-option [value]="type" label="{{ names[type] }}" />
+            }
+          </rule-select>
+        </ng-container>
+        <ng-container *ruleColumn="let property of rows(); name: 'Kinds'">
+          <span class="kinds">
+            @for (kind of kinds; track kind) {
+              <label [title]="kind"
+                ><rule-check
                   [disabled]="!mayAdminister()"
-                  [attr.aria-label]="'Caption of ' + property.caption"
-                  [ngModel]="d.caption"
-                  (ngModelChange)="edit(property, { caption: $event })"
-                />
-              </td>
-              <td>
-                <input
-                  pInputText
-                  [disabled]="!mayAdminister()"
-                  [attr.aria-label]="'Group of ' + property.caption"
-                  [ngModel]="d.group"
-                  (ngModelChange)="edit(property, { group: $event })"
-                />
-              </td>
-              <td>
-                <rule-select
-                  [disabled]="!mayAdminister()"
-                  [ariaLabel]="'Type of ' + property.caption"
-                  [ngModel]="d.type"
-                  (ngModelChange)="edit(property, { type: $event })"
-                >
-                  @for (type of types; track type) {
-                    <rule-option [value]="type" label="{{ names[type] }}" />
-                  }
-                </rule-select>
-              </td>
-              <td class="kinds">
-                @for (kind of kinds; track kind) {
-                  <label [title]="kind"
-                    ><rule-check
-                      [disabled]="!mayAdminister()"
-                      [ariaLabel]="property.caption + ' applies to ' + kind"
-                      [checked]="d.kinds.includes(kind)"
-                      (flip)="toggle(property, kind)"
-                    />{{ kind[0] }}</label
-                  >
-                }
-              </td>
-              <td>
-                <rule-check
-                  [disabled]="!mayAdminister()"
-                  [ariaLabel]="property.caption + ' is required'"
-                  [checked]="d.required"
-                  (flip)="edit(property, { required: !d.required })"
-                />
-              </td>
-              <td class="num">
-                <input
-                  pInputText
-                  type="number"
-                  class="short"
-                  [disabled]="!mayAdminister()"
-                  [attr.aria-label]="'Longest length of ' + property.caption"
-                  [ngModel]="d.maxLength"
-                  (ngModelChange)="edit(property, { maxLength: $event })"
-                />
-              </td>
-              <td>
-                <input
-                  pInputText
-                  [disabled]="!mayAdminister()"
-                  [attr.aria-label]="'Help of ' + property.caption"
-                  [ngModel]="d.help"
-                  (ngModelChange)="edit(property, { help: $event })"
-                />
-              </td>
-            </tr>
-          }
-        </tbody>
-      </table>
+                  [ariaLabel]="property.caption + ' applies to ' + kind"
+                  [checked]="now(property).kinds.includes(kind)"
+                  (flip)="toggle(property, kind)"
+                />{{ kind[0] }}</label
+              >
+            }
+          </span>
+        </ng-container>
+        <ng-container *ruleColumn="let property of rows(); name: 'Required'">
+          <rule-check
+            [disabled]="!mayAdminister()"
+            [ariaLabel]="property.caption + ' is required'"
+            [checked]="now(property).required"
+            (flip)="edit(property, { required: !now(property).required })"
+          />
+        </ng-container>
+        <ng-container *ruleColumn="let property of rows(); name: 'Longest'; num: true">
+          <input
+            pInputText
+            type="number"
+            class="short"
+            [disabled]="!mayAdminister()"
+            [attr.aria-label]="'Longest length of ' + property.caption"
+            [ngModel]="now(property).maxLength"
+            (ngModelChange)="edit(property, { maxLength: $event })"
+          />
+        </ng-container>
+        <ng-container *ruleColumn="let property of rows(); name: 'Help'">
+          <input
+            pInputText
+            [disabled]="!mayAdminister()"
+            [attr.aria-label]="'Help of ' + property.caption"
+            [ngModel]="now(property).help"
+            (ngModelChange)="edit(property, { help: $event })"
+          />
+        </ng-container>
+      </rule-table>
     </div>
   `,
   styles: `
@@ -136,15 +119,12 @@ import { SchemaStore } from './schema.store';
       overflow: auto;
       max-height: calc(100vh - 240px);
     }
-    td input.p-inputtext,
-    td select {
+    rule-table input.p-inputtext {
       padding-block: 2px;
-    }
-    td input.p-inputtext {
       width: 100%;
       min-width: 90px;
     }
-    td input.short {
+    rule-table input.short {
       width: 64px;
       min-width: 0;
     }
@@ -153,12 +133,6 @@ import { SchemaStore } from './schema.store';
     }
     .kinds label {
       margin-right: 6px;
-    }
-    thead th {
-      position: sticky;
-      top: 0;
-      background: var(--panel);
-      z-index: 1;
     }
   `,
 })
@@ -181,6 +155,7 @@ export class SchemaTable {
     });
   }
 
+  protected readonly edited = ({ id }: Property): string => (this.edits().has(id) ? 'on' : '');
   protected now(property: Property): Property {
     return { ...property, ...this.edits().get(property.id) };
   }

@@ -89,7 +89,7 @@ describe('trying a draft', () => {
     await stage.click('Supplier2 files');
     expect(stage.last('tryFindings')).toEqual([11, { effect: 'breaks', property: 1, limit: 500 }]);
     expect(stage.text()).toContain('2 files, the first 1 shown.');
-    expect(stage.text('tbody')).toBe('parts/drum.stepKessler Bearings GmbHmay have 10 characters');
+    expect(stage.text('tbody')).toBe('parts/drum.stepKessler Bearings GmbH may have 10 characters');
     await stage.click('Put repairs in the tray');
     expect([stage.last('repair'), stage.said]).toEqual([
       [11, 'breaks', 1],

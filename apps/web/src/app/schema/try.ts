@@ -3,6 +3,7 @@ import { EFFECTS, Effect, TrySummary } from '@rule/contract';
 import { sameDefinition } from '@rule/core/schema';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
+import { RuleColumn, RuleTable } from '../kit';
 import { Count, FileLink, sessionFeature } from '../shared';
 import { SchemaStore } from './schema.store';
 import { TryGroup, TryStore } from './try.store';
@@ -22,7 +23,7 @@ export const EFFECT_WORDS: Readonly<Record<Effect, { readonly title: string; rea
   selector: 'rule-schema-try',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [TryStore],
-  imports: [ButtonModule, Count, FileLink],
+  imports: [RuleColumn, RuleTable, ButtonModule, Count, FileLink],
   template: `
     <div class="head">
       <div>
@@ -84,26 +85,16 @@ export const EFFECT_WORDS: Readonly<Record<Effect, { readonly title: string; rea
             </div>
           </div>
           <div class="card">
-            <table class="list">
-              <thead>
-                <tr>
-                  <th>File</th>
-                  <th>Now</th>
-                  <th>Would be</th>
-                  <th>Why</th>
-                </tr>
-              </thead>
-              <tbody>
-                @for (row of trying.rows(); track row.file + '/' + $index) {
-                  <tr>
-                    <td><rule-file [id]="row.file" [path]="row.path" /></td>
-                    <td class="mono">{{ row.before ?? '—' }}</td>
-                    <td class="mono">{{ row.effect === 'changes' || row.effect === 'shows' || row.effect === 'records' ? (row.after ?? 'blank') : '' }}</td>
-                    <td>{{ row.message }}</td>
-                  </tr>
-                }
-              </tbody>
-            </table>
+            <rule-table label="Effects on files" [rows]="trying.rows()">
+              <ng-container *ruleColumn="let row of trying.rows(); name: 'File'; by: 'path'">
+                <rule-file [id]="row.file" [path]="row.path" />
+              </ng-container>
+              <ng-container *ruleColumn="let row of trying.rows(); name: 'Now'; look: 'mono'; by: 'before'">{{ row.before ?? '—' }}</ng-container>
+              <ng-container *ruleColumn="let row of trying.rows(); name: 'Would be'; look: 'mono'">
+                {{ row.effect === 'changes' || row.effect === 'shows' || row.effect === 'records' ? (row.after ?? 'blank') : '' }}
+              </ng-container>
+              <ng-container *ruleColumn="let row of trying.rows(); name: 'Why'; by: 'message'">{{ row.message }}</ng-container>
+            </rule-table>
           </div>
         }
       }

@@ -6,6 +6,7 @@ import { ButtonModule } from 'primeng/button';
 import { DialogModule } from 'primeng/dialog';
 import { InputTextModule } from 'primeng/inputtext';
 import { SelectModule } from 'primeng/select';
+import { RuleColumn, RuleTable } from '../kit';
 import { sessionFeature, showInstant } from '../shared';
 import { SettingsStore } from './settings.store';
 
@@ -13,7 +14,7 @@ import { SettingsStore } from './settings.store';
 @Component({
   selector: 'rule-people',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, DialogModule, FormsModule, InputTextModule, SelectModule],
+  imports: [RuleColumn, RuleTable, ButtonModule, DialogModule, FormsModule, InputTextModule, SelectModule],
   providers: [SettingsStore],
   template: `
     <section class="card" aria-label="People">
@@ -23,60 +24,47 @@ import { SettingsStore } from './settings.store';
           First password of {{ first.name }}, said this once: <code class="mono">{{ first.password }}</code>. A new one is chosen at the next sign-in.
         </p>
       }
-      <table class="list">
-        <thead>
-          <tr>
-            <th scope="col">Name</th>
-            <th scope="col">Signs in as</th>
-            <th scope="col">Role</th>
-            <th scope="col">Last signed in</th>
-            <th scope="col"><span class="visually-hidden">Actions</span></th>
-          </tr>
-        </thead>
-        <tbody>
-          @for (row of store.people(); track row.id) {
-            <tr>
-              <td>
-                {{ row.displayName }}
-                @if (row.locked) {
-                  <span class="chip warn">locked</span>
-                }
-                @if (row.firstPassword && !row.locked) {
-                  <span class="chip">first password</span>
-                }
-              </td>
-              <td class="mono">{{ row.name }}</td>
-              <td>
-                <p-select
-                  size="small"
-                  appendTo="body"
-                  [options]="roles"
-                  [ngModel]="row.role"
-                  [ariaLabel]="'Role of ' + row.displayName"
-                  (ngModelChange)="store.changePerson(row, { role: $event })"
-                />
-              </td>
-              <td class="soft">{{ row.signedInAt ? instant(row.signedInAt) : 'never' }}</td>
-              <td class="acts">
-                <button type="button" class="link" [attr.aria-label]="'Reset password of ' + row.displayName" (click)="store.resetPassword(row)">
-                  Reset password
-                </button>
-                @if (row.name !== me()?.name) {
-                  <button
-                    type="button"
-                    class="link"
-                    [attr.aria-label]="(row.locked ? 'Unlock ' : 'Lock ') + row.displayName"
-                    (click)="store.changePerson(row, { locked: !row.locked })"
-                  >
-                    {{ row.locked ? 'Unlock' : 'Lock' }}
-                  </button>
-                  <button type="button" class="link" [attr.aria-label]="'Remove ' + row.displayName" (click)="leaving.set(row)">Remove</button>
-                }
-              </td>
-            </tr>
+      <rule-table label="People" [rows]="store.people()" key="id">
+        <ng-container *ruleColumn="let row of store.people(); name: 'Name'">
+          {{ row.displayName }}
+          @if (row.locked) {
+            <span class="chip warn">locked</span>
           }
-        </tbody>
-      </table>
+          @if (row.firstPassword && !row.locked) {
+            <span class="chip">first password</span>
+          }
+        </ng-container>
+        <ng-container *ruleColumn="let row of store.people(); name: 'Signs in as'; look: 'mono'">{{ row.name }}</ng-container>
+        <ng-container *ruleColumn="let row of store.people(); name: 'Role'">
+          <p-select
+            size="small"
+            appendTo="body"
+            [options]="roles"
+            [ngModel]="row.role"
+            [ariaLabel]="'Role of ' + row.displayName"
+            (ngModelChange)="store.changePerson(row, { role: $event })"
+          />
+        </ng-container>
+        <ng-container *ruleColumn="let row of store.people(); name: 'Last signed in'; look: 'soft'">
+          {{ row.signedInAt ? instant(row.signedInAt) : 'never' }}
+        </ng-container>
+        <ng-container *ruleColumn="let row of store.people(); said: 'Actions'; look: 'nowrap'">
+          <button type="button" class="link" [attr.aria-label]="'Reset password of ' + row.displayName" (click)="store.resetPassword(row)">
+            Reset password
+          </button>
+          @if (row.name !== me()?.name) {
+            <button
+              type="button"
+              class="link"
+              [attr.aria-label]="(row.locked ? 'Unlock ' : 'Lock ') + row.displayName"
+              (click)="store.changePerson(row, { locked: !row.locked })"
+            >
+              {{ row.locked ? 'Unlock' : 'Lock' }}
+            </button>
+            <button type="button" class="link" [attr.aria-label]="'Remove ' + row.displayName" (click)="leaving.set(row)">Remove</button>
+          }
+        </ng-container>
+      </rule-table>
       <h2>Add a person</h2>
       <form (ngSubmit)="add()">
         <label class="field"
@@ -129,12 +117,6 @@ import { SettingsStore } from './settings.store';
     .field {
       margin: 0;
       flex: 1 1 160px;
-    }
-    .acts {
-      white-space: nowrap;
-    }
-    .acts button + button {
-      margin-left: 12px;
     }
     .actions {
       display: flex;

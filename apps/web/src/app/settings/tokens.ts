@@ -5,6 +5,7 @@ import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { SelectModule } from 'primeng/select';
+import { RuleColumn, RuleTable } from '../kit';
 import { sessionFeature, showInstant } from '../shared';
 import { SettingsStore } from './settings.store';
 
@@ -14,7 +15,7 @@ const SCOPE_CHOICES: Readonly<Record<TokenScope, string>> = { read: 'read', work
 @Component({
   selector: 'rule-tokens',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, FormsModule, InputTextModule, SelectModule],
+  imports: [RuleColumn, RuleTable, ButtonModule, FormsModule, InputTextModule, SelectModule],
   providers: [SettingsStore],
   template: `
     <section class="card" aria-label="Tokens for programs">
@@ -28,24 +29,22 @@ const SCOPE_CHOICES: Readonly<Record<TokenScope, string>> = { read: 'read', work
           New token, shown only once: <code class="mono">{{ token }}</code>
         </p>
       }
-      <table class="list">
-        <tbody>
-          @for (row of store.tokens(); track row.id) {
-            <tr>
-              <td>
-                {{ row.name }}
-                @if (!row.mine) {
-                  <span class="chip">{{ row.by }}</span>
-                }
-              </td>
-              <td>{{ scopes[row.scope] }}</td>
-              <td>{{ row.usedAt ? 'last used ' + instant(row.usedAt) : 'never used' }}</td>
-              <td [class.bad]="ended(row)">{{ ended(row) ? 'ended' : 'ends' }} {{ instant(row.expiresAt) }}</td>
-              <td><button type="button" class="link" [attr.aria-label]="'take back ' + row.name" (click)="store.removeToken(row)">take back</button></td>
-            </tr>
+      <rule-table label="Tokens" [rows]="store.tokens()" key="id">
+        <ng-container *ruleColumn="let row of store.tokens()">
+          {{ row.name }}
+          @if (!row.mine) {
+            <span class="chip">{{ row.by }}</span>
           }
-        </tbody>
-      </table>
+        </ng-container>
+        <ng-container *ruleColumn="let row of store.tokens()">{{ scopes[row.scope] }}</ng-container>
+        <ng-container *ruleColumn="let row of store.tokens()">{{ row.usedAt ? 'last used ' + instant(row.usedAt) : 'never used' }}</ng-container>
+        <ng-container *ruleColumn="let row of store.tokens()">
+          <span [class.bad]="ended(row)">{{ ended(row) ? 'ended' : 'ends' }} {{ instant(row.expiresAt) }}</span>
+        </ng-container>
+        <ng-container *ruleColumn="let row of store.tokens()">
+          <button type="button" class="link" [attr.aria-label]="'take back ' + row.name" (click)="store.removeToken(row)">take back</button>
+        </ng-container>
+      </rule-table>
       <form (ngSubmit)="make()">
         <label class="field"><span>Purpose</span><input pInputText name="name" [ngModel]="name()" (ngModelChange)="name.set($event)" /></label>
         <div class="field">

@@ -1,4 +1,6 @@
 import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/core';
+import { RuleColumn } from '../kit/column';
+import { RuleTable } from '../kit/table';
 import { RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
@@ -35,6 +37,8 @@ const SHORTCUTS = [
   selector: 'rule-root',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    RuleColumn,
+    RuleTable,
     RouterOutlet,
     RouterLink,
     RouterLinkActive,
@@ -109,16 +113,10 @@ const SHORTCUTS = [
         (visibleChange)="shortcuts.set($event)"
         [style]="{ width: '420px' }"
       >
-        <table class="list">
-          <tbody>
-            @for (row of list; track row[0]) {
-              <tr>
-                <td class="mono">{{ row[0] }}</td>
-                <td>{{ row[1] }}</td>
-              </tr>
-            }
-          </tbody>
-        </table>
+        <rule-table label="Keys" [rows]="list">
+          <ng-container *ruleColumn="let row of list; look: 'mono'">{{ row[0] }}</ng-container>
+          <ng-container *ruleColumn="let row of list">{{ row[1] }}</ng-container>
+        </rule-table>
       </p-dialog>
     } @else if (asked()) {
       <rule-sign-in />

@@ -1,8 +1,9 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { RuleCheck } from '../kit/check';
+import { RuleColumn } from '../kit/column';
+import { RuleTable } from '../kit/table';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { NavigationEnd, Router, RouterLink } from '@angular/router';
-import { ScrollingModule } from '@angular/cdk/scrolling';
 import { ApplyMode, TrayLine } from '@rule/contract';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
@@ -13,7 +14,7 @@ import { Count, FileLink, LinePlace, plainHeld, TrayActions, trayFeature } from 
 @Component({
   selector: 'rule-tray',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, Count, FileLink, LinePlace, RouterLink, ScrollingModule, RuleCheck],
+  imports: [RuleColumn, RuleTable, ButtonModule, Count, FileLink, LinePlace, RouterLink, RuleCheck],
   template: `
     @if (open()) {
       <section class="sheet" aria-label="Pending changes">
@@ -61,49 +62,43 @@ import { Count, FileLink, LinePlace, plainHeld, TrayActions, trayFeature } from 
           </p>
         }
         @if (lines().length) {
-          <div class="card lines" role="table" aria-label="Lines">
-            <div class="row header" role="row">
-              <span role="columnheader"><rule-check ariaLabel="Accept all lines" [checked]="allAccepted()" (flip)="acceptAll()" /></span>
-              <span role="columnheader">File</span><span role="columnheader">Where</span><span role="columnheader">Now</span
-              ><span role="columnheader">Becomes</span><span role="columnheader">Why</span><span role="columnheader"></span>
-            </div>
-            <cdk-virtual-scroll-viewport itemSize="32" role="rowgroup" [style.height]="'min(36vh, ' + 32 * lines().length + 'px)'">
-              <div
-                class="row"
-                role="row"
-                *cdkVirtualFor="let line of lines(); trackBy: byId"
-                [class.aside]="!line.accepted"
-                [class.broken]="line.verdict === 'conflict' || line.refused"
-              >
-                <span role="cell"><rule-check [ariaLabel]="'Accept ' + line.path + ' ' + line.name" [checked]="line.accepted" (flip)="accept(line)" /></span>
-                <span role="cell" class="path"><rule-file [id]="line.file" [path]="line.path" /></span>
-                <span role="cell"><rule-line-place [line]="line" /></span>
-                <span role="cell" class="mono" [title]="held(line.current)">{{ held(line.current) }}</span>
-                <span role="cell" class="mono" [title]="held(line.proposed)"
-                  ><b>{{ line.proposed === null || line.proposed.text === '' ? 'blank' : held(line.proposed) }}</b></span
-                >
-                <span role="cell" class="why">
-                  @if (line.verdict === 'conflict') {
-                    <span class="bad" [title]="'It was ' + held(line.base) + ' when this line was made.'">changed since, was {{ held(line.base) }}</span>
-                    <button type="button" class="link" (click)="settle(line, 'theirs')">Keep {{ held(line.current) }}</button>
-                    <button type="button" class="link" (click)="settle(line, 'mine')">Use {{ held(line.proposed) }}</button>
-                  } @else if (line.refused) {
-                    <span class="bad">{{ line.refused }}</span>
-                  } @else if (line.message) {
-                    <span class="bad">{{ line.message }}</span>
-                  } @else {
-                    {{ line.reason }}
-                    @if (line.alsoPending.length) {
-                      <span class="warn">also pending: {{ line.alsoPending.join(', ') }}</span>
-                    }
-                  }
-                </span>
-                <span role="cell"
-                  ><button type="button" class="link" [attr.aria-label]="'Discard ' + line.path + ' ' + line.name" (click)="drop([line])">discard</button></span
-                >
-              </div>
-            </cdk-virtual-scroll-viewport>
-          </div>
+          <ng-template #choosing><rule-check ariaLabel="Accept all lines" [checked]="allAccepted()" (flip)="acceptAll()" /></ng-template>
+          <rule-table class="card" label="Lines" [rows]="lines()" key="id" virtual height="36vh" [look]="lookOf">
+            <ng-container *ruleColumn="let line of lines(); head: choosing; width: '34px'; look: 'box'">
+              <rule-check [ariaLabel]="'Accept ' + line.path + ' ' + line.name" [checked]="line.accepted" (flip)="accept(line)" />
+            </ng-container>
+            <ng-container *ruleColumn="let line of lines(); name: 'File'; by: 'path'; look: 'path'; width: 'minmax(140px, 1.3fr)'">
+              <rule-file [id]="line.file" [path]="line.path" />
+            </ng-container>
+            <ng-container *ruleColumn="let line of lines(); name: 'Where'; by: 'name'; width: 'minmax(110px, 0.9fr)'">
+              <rule-line-place [line]="line" />
+            </ng-container>
+            <ng-container *ruleColumn="let line of lines(); name: 'Now'; by: nowOf; tip: nowOf; look: 'mono'; width: 'minmax(90px, 0.8fr)'">{{
+              nowOf(line)
+            }}</ng-container>
+            <ng-container *ruleColumn="let line of lines(); name: 'Becomes'; by: thenOf; tip: thenOf; look: 'mono'; width: 'minmax(90px, 0.8fr)'">
+              <b>{{ thenOf(line) }}</b>
+            </ng-container>
+            <ng-container *ruleColumn="let line of lines(); name: 'Why'; width: 'minmax(180px, 1.6fr)'">
+              @if (line.verdict === 'conflict') {
+                <span class="bad" [title]="'It was ' + held(line.base) + ' when this line was made.'">changed since, was {{ held(line.base) }}</span>
+                <button type="button" class="link" (click)="settle(line, 'theirs')">Keep {{ held(line.current) }}</button>
+                <button type="button" class="link" (click)="settle(line, 'mine')">Use {{ held(line.proposed) }}</button>
+              } @else if (line.refused) {
+                <span class="bad">{{ line.refused }}</span>
+              } @else if (line.message) {
+                <span class="bad">{{ line.message }}</span>
+              } @else {
+                {{ line.reason }}
+                @if (line.alsoPending.length) {
+                  <span class="warn">also pending: {{ line.alsoPending.join(', ') }}</span>
+                }
+              }
+            </ng-container>
+            <ng-container *ruleColumn="let line of lines(); said: 'Discard'; width: '66px'">
+              <button type="button" class="link" [attr.aria-label]="'Discard ' + line.path + ' ' + line.name" (click)="drop([line])">discard</button>
+            </ng-container>
+          </rule-table>
         } @else {
           <p class="soft">
             Nothing is pending. Values that you change in Rule wait here until you apply them. Applied changes are listed in
@@ -189,24 +184,8 @@ import { Count, FileLink, LinePlace, plainHeld, TrayActions, trayFeature } from 
       align-items: center;
       color: var(--soft);
     }
-    .lines {
-      --columns: 34px minmax(140px, 1.3fr) minmax(110px, 0.9fr) minmax(90px, 0.8fr) minmax(90px, 0.8fr) minmax(180px, 1.6fr) 66px;
-    }
-    .row > span:first-child {
-      text-overflow: clip;
-      padding-right: 0;
-    }
-    .path {
-      direction: rtl;
-      text-align: left;
-    }
-    .aside {
-      opacity: 0.55;
-    }
-    .broken {
-      background: var(--vermilion-tint);
-    }
-    .why .link {
+    rule-table .link + .link,
+    rule-table .bad + .link {
       margin-left: 8px;
     }
   `,
@@ -220,7 +199,10 @@ export class TrayBar {
   protected readonly report = this.store.selectSignal(trayFeature.selectReport);
   protected readonly mode = signal<ApplyMode>('whole');
   protected readonly held = plainHeld;
-  protected readonly byId = (_: number, line: TrayLine): number => line.id;
+  protected readonly nowOf = (line: TrayLine): string => plainHeld(line.current);
+  protected readonly thenOf = (line: TrayLine): string => (line.proposed === null || line.proposed.text === '' ? 'blank' : plainHeld(line.proposed));
+  protected readonly lookOf = (line: TrayLine): string =>
+    [line.accepted ? '' : 'aside', line.verdict === 'conflict' || line.refused ? 'broken' : ''].join(' ').trim();
   protected readonly allAccepted = computed(() => this.counts().accepted === this.counts().lines);
   constructor() {
     // Closes the sheet when another station opens.

@@ -8,7 +8,7 @@ import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { DialogModule } from 'primeng/dialog';
 import { InputTextModule } from 'primeng/inputtext';
-import { RuleCheck, RuleOption, RuleRadio, RuleSelect, RuleWaiting } from '../kit';
+import { RuleCheck, RuleColumn, RuleOption, RuleRadio, RuleSelect, RuleTable, RuleWaiting } from '../kit';
 import { Count, ExactName, FileLink, sessionFeature } from '../shared';
 import { CleanUpPreviewStore } from './answers.store';
 import { CleanUpStore } from './clean-up.store';
@@ -48,7 +48,22 @@ export function titleOf(action: CleanUp): string {
   selector: 'rule-clean-up',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [CleanUpPreviewStore, CleanUpStore],
-  imports: [RuleWaiting, RuleOption, RuleSelect, ButtonModule, Count, DialogModule, ExactName, FileLink, FormsModule, InputTextModule, RuleCheck, RuleRadio],
+  imports: [
+    RuleColumn,
+    RuleTable,
+    RuleWaiting,
+    RuleOption,
+    RuleSelect,
+    ButtonModule,
+    Count,
+    DialogModule,
+    ExactName,
+    FileLink,
+    FormsModule,
+    InputTextModule,
+    RuleCheck,
+    RuleRadio,
+  ],
   template: `
     <p-dialog
       closeAriaLabel="Close"
@@ -176,83 +191,51 @@ export function titleOf(action: CleanUp): string {
           <div class="scroll">
             @if (p.clashSample.length) {
               <h2>Conflicts: choose which value to keep</h2>
-              <table class="list">
-                <tbody>
-                  @for (clash of p.clashSample; track clash.path + clash.holder) {
-                    <tr>
-                      <td>
-                        <rule-file [id]="clash.file" [path]="clash.path" /> <small class="soft">{{ clash.holder }}</small>
-                      </td>
-                      <td>
-                        @for (value of clash.values; track value.name) {
-                          <label class="choice"
-                            ><rule-radio
-                              [name]="clash.file + clash.holder"
-                              [checked]="isChosen(clash.file, clash.holder, value.name)"
-                              (choose)="choose(clash.file, clash.holder, value.name)"
-                            />
-                            <span class="mono">{{ value.text }}</span> <small class="soft">{{ value.name }}</small></label
-                          >
-                        }
-                      </td>
-                    </tr>
+              <rule-table label="Files with more than one value" [rows]="p.clashSample">
+                <ng-container *ruleColumn="let clash of p.clashSample">
+                  <rule-file [id]="clash.file" [path]="clash.path" /> <small class="soft">{{ clash.holder }}</small>
+                </ng-container>
+                <ng-container *ruleColumn="let clash of p.clashSample">
+                  @for (value of clash.values; track value.name) {
+                    <label class="choice"
+                      ><rule-radio
+                        [name]="clash.file + clash.holder"
+                        [checked]="isChosen(clash.file, clash.holder, value.name)"
+                        (choose)="choose(clash.file, clash.holder, value.name)"
+                      />
+                      <span class="mono">{{ value.text }}</span> <small class="soft">{{ value.name }}</small></label
+                    >
                   }
-                </tbody>
-              </table>
+                </ng-container>
+              </rule-table>
             }
             @if (p.sample.length) {
               <h2>What would change{{ p.lines > p.sample.length ? ' (the first ' + p.sample.length + ')' : '' }}</h2>
-              <table class="list">
-                <thead>
-                  <tr>
-                    <th>File</th>
-                    <th>Written name</th>
-                    <th>Now</th>
-                    <th>Becomes</th>
-                  </tr>
-                </thead>
-                <tbody>
-                  @for (line of p.sample; track $index) {
-                    <tr>
-                      <td>
-                        <rule-file [id]="line.file" [path]="line.path" /> <small class="soft">{{ line.holder }}</small>
-                      </td>
-                      <td><rule-exact-name [name]="line.name" /></td>
-                      <td class="mono">{{ line.before ?? '—' }}</td>
-                      <td class="mono">
-                        <b>{{ line.after ?? 'goes' }}</b>
-                      </td>
-                    </tr>
-                  }
-                </tbody>
-              </table>
+              <rule-table label="Values that would change" [rows]="p.sample">
+                <ng-container *ruleColumn="let line of p.sample; name: 'File'">
+                  <rule-file [id]="line.file" [path]="line.path" /> <small class="soft">{{ line.holder }}</small>
+                </ng-container>
+                <ng-container *ruleColumn="let line of p.sample; name: 'Written name'; by: 'name'">
+                  <rule-exact-name [name]="line.name" />
+                </ng-container>
+                <ng-container *ruleColumn="let line of p.sample; name: 'Now'; look: 'mono'; by: 'before'">{{ line.before ?? '—' }}</ng-container>
+                <ng-container *ruleColumn="let line of p.sample; name: 'Becomes'; look: 'mono'">
+                  <b>{{ line.after ?? 'goes' }}</b>
+                </ng-container>
+              </rule-table>
             }
             @if (p.leftOutSample.length || p.skipped.length || p.violationSample.length) {
               <h2>Left as they are, skipped, or against the schema</h2>
-              <table class="list">
-                <tbody>
-                  @for (entry of p.violationSample; track $index) {
-                    <tr>
-                      <td><rule-file [id]="entry.file" [path]="entry.path" /></td>
-                      <td class="bad">{{ entry.name }}: {{ entry.message }}</td>
-                    </tr>
+              <rule-table label="Values that are left out" [rows]="leftOut()">
+                <ng-container *ruleColumn="let entry of leftOut()"><rule-file [id]="entry.file" [path]="entry.path" /></ng-container>
+                <ng-container *ruleColumn="let entry of leftOut()">
+                  @if (entry.bad) {
+                    <span class="bad">{{ entry.name }}: {{ entry.message }}</span>
+                  } @else {
+                    {{ entry.name }}{{ entry.name ? ':' : '' }} <span class="mono">{{ entry.text }}</span> {{ entry.message }}
                   }
-                  @for (entry of p.leftOutSample; track $index) {
-                    <tr>
-                      <td><rule-file [id]="entry.file" [path]="entry.path" /></td>
-                      <td>
-                        {{ entry.name }}: <span class="mono">{{ entry.text }}</span> {{ entry.message }}
-                      </td>
-                    </tr>
-                  }
-                  @for (entry of p.skipped; track $index) {
-                    <tr>
-                      <td><rule-file [id]="entry.file" [path]="entry.path" /></td>
-                      <td>{{ entry.message }}</td>
-                    </tr>
-                  }
-                </tbody>
-              </table>
+                </ng-container>
+              </rule-table>
             }
           </div>
         } @else {
@@ -361,6 +344,16 @@ export class CleanUpDialog {
     });
   }
 
+  /** What would not be written, with the reason. */
+  protected readonly leftOut = computed(() => {
+    const preview = this.found.answer();
+    if (!preview) return [];
+    return [
+      ...preview.violationSample.map((entry) => ({ ...entry, text: '', bad: true })),
+      ...preview.leftOutSample.map((entry) => ({ ...entry, bad: false })),
+      ...preview.skipped.map((entry) => ({ ...entry, name: '', text: '', bad: false })),
+    ];
+  });
   private readonly request = computed<CleanUpRequest | null>(() => {
     const action = this.now();
     if (

@@ -5,7 +5,7 @@ import { count } from '@rule/core/words';
 import type { EChartsCoreOption } from 'echarts/core';
 import { NgxEchartsDirective, provideEchartsCore } from 'ngx-echarts';
 import { asHtml, chartBase, echarts, themeColour } from '../charts';
-import { RuleCheck, RuleOption, RuleSelect, RuleWaiting } from '../kit';
+import { RuleCheck, RuleColumn, RuleOption, RuleSelect, RuleTable, RuleWaiting } from '../kit';
 import { ExactName } from '../shared';
 import { CoverageStore } from './answers.store';
 
@@ -24,7 +24,7 @@ type Order = (typeof ORDERS)[number];
 @Component({
   selector: 'rule-coverage',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleWaiting, RuleOption, RuleSelect, ExactName, FormsModule, NgxEchartsDirective, RuleCheck],
+  imports: [RuleColumn, RuleTable, RuleWaiting, RuleOption, RuleSelect, ExactName, FormsModule, NgxEchartsDirective, RuleCheck],
   providers: [CoverageStore, provideEchartsCore({ echarts })],
   template: `
     <div class="bar">
@@ -68,35 +68,23 @@ type Order = (typeof ORDERS)[number];
         <p class="note">{{ of() === 'names' ? 'No file here has properties.' : 'No file here has a record in the vault.' }}</p>
       } @else if (asTable()) {
         <div class="card scroll">
-          <table class="list">
-            <thead>
-              <tr>
-                <th>{{ of() === 'names' ? 'Written name' : 'Record field' }}</th>
-                @for (entry of c.columns; track entry.key) {
-                  <th class="num">{{ entry.label }} ({{ entry.files }})</th>
-                }
-              </tr>
-            </thead>
-            <tbody>
-              @for (row of rows(); track row.name) {
-                <tr>
-                  <td><rule-exact-name [name]="row.name" /></td>
-                  @for (entry of c.columns; track entry.key; let i = $index) {
-                    <td class="num">
-                      <button
-                        type="button"
-                        class="link"
-                        [attr.aria-label]="row.name + ', ' + entry.label + ': ' + row.cells[i]!.filled + ' of ' + entry.files + ' filled'"
-                        (click)="open.emit({ of: of(), name: row.name, by: by(), key: entry.key })"
-                      >
-                        {{ percent(row.cells[i]!.filled, entry.files) }}
-                      </button>
-                    </td>
-                  }
-                </tr>
-              }
-            </tbody>
-          </table>
+          <rule-table label="Coverage" [rows]="rows()" key="name">
+            <ng-container *ruleColumn="let row of rows(); name: of() === 'names' ? 'Written name' : 'Record field'; by: 'name'">
+              <rule-exact-name [name]="row.name" />
+            </ng-container>
+            @for (entry of c.columns; track entry.key; let i = $index) {
+              <ng-container *ruleColumn="let row of rows(); name: entry.label + ' (' + entry.files + ')'; num: true">
+                <button
+                  type="button"
+                  class="link"
+                  [attr.aria-label]="row.name + ', ' + entry.label + ': ' + row.cells[i]!.filled + ' of ' + entry.files + ' filled'"
+                  (click)="open.emit({ of: of(), name: row.name, by: by(), key: entry.key })"
+                >
+                  {{ percent(row.cells[i]!.filled, entry.files) }}
+                </button>
+              </ng-container>
+            }
+          </rule-table>
         </div>
       } @else {
         <div

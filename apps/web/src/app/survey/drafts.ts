@@ -5,7 +5,7 @@ import { UNITS, VALUE_TYPES } from '@rule/core/values';
 import { ButtonModule } from 'primeng/button';
 import { DialogModule } from 'primeng/dialog';
 import { InputTextModule } from 'primeng/inputtext';
-import { RuleCheck, RuleOption, RuleSelect } from '../kit';
+import { RuleCheck, RuleColumn, RuleDetail, RuleOption, RuleSelect, RuleTable, RuleWaiting } from '../kit';
 import { Count, ExactName, TYPE_NAMES } from '../shared';
 import { DraftsStore } from './drafts.store';
 
@@ -14,7 +14,21 @@ import { DraftsStore } from './drafts.store';
   selector: 'rule-found-drafts',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [DraftsStore],
-  imports: [RuleOption, RuleSelect, ButtonModule, Count, DialogModule, ExactName, FormsModule, InputTextModule, RuleCheck],
+  imports: [
+    RuleColumn,
+    RuleDetail,
+    RuleTable,
+    RuleWaiting,
+    RuleOption,
+    RuleSelect,
+    ButtonModule,
+    Count,
+    DialogModule,
+    ExactName,
+    FormsModule,
+    InputTextModule,
+    RuleCheck,
+  ],
   template: `
     <p-dialog
       closeAriaLabel="Close"
@@ -29,102 +43,79 @@ import { DraftsStore } from './drafts.store';
         <p class="note bad" role="alert">{{ text }}</p>
       }
       <div class="scroll">
-        <table class="list">
-          <thead>
-            <tr>
-              <th></th>
-              <th>Found as</th>
-              <th>Written name</th>
-              <th>Caption</th>
-              <th>Type</th>
-              <th>Unit</th>
-              <th>Longest</th>
-              <th>Kinds</th>
-              <th>Choices</th>
-            </tr>
-          </thead>
-          <tbody>
-            @for (row of store.rows(); track row.found; let i = $index) {
-              <tr>
-                <td><rule-check [ariaLabel]="'Define ' + row.found" [checked]="row.take" (flip)="store.change(i, { take: !row.take })" /></td>
-                <td>
-                  <rule-exact-name [name]="row.found" /><br /><small class="soft">{{ row.files }} files</small>
-                </td>
-                <td>
-                  <input
-                    pInputText
-                    class="mono"
-                    [attr.aria-label]="'Written name for ' + row.found"
-                    [ngModel]="row.draft.writtenName"
-                    (ngModelChange)="edit(i, { writtenName: $event })"
-                  />
-                </td>
-                <td>
-                  <input
-                    pInputText
-                    [attr.aria-label]="'Caption for ' + row.found"
-                    [ngModel]="row.draft.caption"
-                    (ngModelChange)="edit(i, { caption: $event })"
-                  />
-                </td>
-                <td>
-                  <rule-select [ariaLabel]="'Type of ' + row.found" [ngModel]="row.draft.type" (ngModelChange)="edit(i, { type: $event, unit: null })">
-                    @for (type of types; track type) {
-                      <rule-option [value]="type" label="{{ typeText(type) }}" />
-                    }
-                  </rule-select>
-                </td>
-                <td>
-                  @if (row.draft.type === 'number') {
-                    <rule-select [ariaLabel]="'Unit of ' + row.found" [ngModel]="row.draft.unit ?? ''" (ngModelChange)="edit(i, { unit: $event || null })">
-                      <rule-option value="" label="none" />
-                      @for (unit of units; track unit.code) {
-                        <rule-option [value]="unit.code" label="{{ unit.code }}" />
-                      }
-                    </rule-select>
+        @if (store.rows().length) {
+          <rule-table class="above" label="Drafts" [rows]="store.rows()" key="found">
+            <ng-container *ruleColumn="let row of store.rows(); let i = index; said: 'Define'">
+              <rule-check [ariaLabel]="'Define ' + row.found" [checked]="row.take" (flip)="store.change(i, { take: !row.take })" />
+            </ng-container>
+            <ng-container *ruleColumn="let row of store.rows(); name: 'Found as'">
+              <rule-exact-name [name]="row.found" /><br /><small class="soft">{{ row.files }} files</small>
+            </ng-container>
+            <ng-container *ruleColumn="let row of store.rows(); let i = index; name: 'Written name'">
+              <input
+                pInputText
+                class="mono"
+                [attr.aria-label]="'Written name for ' + row.found"
+                [ngModel]="row.draft.writtenName"
+                (ngModelChange)="edit(i, { writtenName: $event })"
+              />
+            </ng-container>
+            <ng-container *ruleColumn="let row of store.rows(); let i = index; name: 'Caption'">
+              <input pInputText [attr.aria-label]="'Caption for ' + row.found" [ngModel]="row.draft.caption" (ngModelChange)="edit(i, { caption: $event })" />
+            </ng-container>
+            <ng-container *ruleColumn="let row of store.rows(); let i = index; name: 'Type'">
+              <rule-select [ariaLabel]="'Type of ' + row.found" [ngModel]="row.draft.type" (ngModelChange)="edit(i, { type: $event, unit: null })">
+                @for (type of types; track type) {
+                  <rule-option [value]="type" label="{{ typeText(type) }}" />
+                }
+              </rule-select>
+            </ng-container>
+            <ng-container *ruleColumn="let row of store.rows(); let i = index; name: 'Unit'">
+              @if (row.draft.type === 'number') {
+                <rule-select [ariaLabel]="'Unit of ' + row.found" [ngModel]="row.draft.unit ?? ''" (ngModelChange)="edit(i, { unit: $event || null })">
+                  <rule-option value="" label="none" />
+                  @for (unit of units; track unit.code) {
+                    <rule-option [value]="unit.code" label="{{ unit.code }}" />
                   }
-                </td>
-                <td>
-                  @if (row.draft.type === 'text') {
-                    <input
-                      pInputText
-                      class="short"
-                      inputmode="numeric"
-                      [attr.aria-label]="'Longest text of ' + row.found"
-                      [ngModel]="row.draft.maxLength ?? ''"
-                      (ngModelChange)="edit(i, { maxLength: $event ? +$event : null })"
-                    />
-                  }
-                </td>
-                <td class="kinds">
-                  @for (kind of kinds; track kind) {
-                    <label><rule-check [checked]="row.draft.kinds.includes(kind)" (flip)="toggle(i, kind)" /> {{ kind }}</label>
-                  }
-                </td>
-                <td>
-                  @if (row.draft.type === 'choice') {
-                    <textarea
-                      rows="3"
-                      [attr.aria-label]="'Choices of ' + row.found + ', one per line'"
-                      [ngModel]="row.draft.choices.join(newline)"
-                      (ngModelChange)="edit(i, { choices: choices($event) })"
-                    ></textarea>
-                  }
-                </td>
-              </tr>
-              @if (row.problems[0]; as problem) {
-                <tr>
-                  <td></td>
-                  <td colspan="8" class="bad">{{ problem }}</td>
-                </tr>
+                </rule-select>
               }
-            } @empty {
-              <tr>
-                <td colspan="9"><span class="skeleton"></span></td>
-              </tr>
-            }
-          </tbody>
-        </table>
+            </ng-container>
+            <ng-container *ruleColumn="let row of store.rows(); let i = index; name: 'Longest'">
+              @if (row.draft.type === 'text') {
+                <input
+                  pInputText
+                  class="short"
+                  inputmode="numeric"
+                  [attr.aria-label]="'Longest text of ' + row.found"
+                  [ngModel]="row.draft.maxLength ?? ''"
+                  (ngModelChange)="edit(i, { maxLength: $event ? +$event : null })"
+                />
+              }
+            </ng-container>
+            <ng-container *ruleColumn="let row of store.rows(); let i = index; name: 'Kinds'">
+              <span class="kinds">
+                @for (kind of kinds; track kind) {
+                  <label><rule-check [checked]="row.draft.kinds.includes(kind)" (flip)="toggle(i, kind)" /> {{ kind }}</label>
+                }
+              </span>
+            </ng-container>
+            <ng-container *ruleColumn="let row of store.rows(); let i = index; name: 'Choices'">
+              @if (row.draft.type === 'choice') {
+                <textarea
+                  rows="3"
+                  [attr.aria-label]="'Choices of ' + row.found + ', one per line'"
+                  [ngModel]="row.draft.choices.join(newline)"
+                  (ngModelChange)="edit(i, { choices: choices($event) })"
+                ></textarea>
+              }
+            </ng-container>
+            <ng-container *ruleDetail="let row of store.rows(); open: hasProblem">
+              <span class="bad">{{ row.problems[0] }}</span>
+            </ng-container>
+          </rule-table>
+        } @else {
+          <rule-waiting />
+        }
       </div>
       <ng-template #footer>
         <p-button severity="secondary" label="Close" (onClick)="closed.emit()" />
@@ -136,10 +127,6 @@ import { DraftsStore } from './drafts.store';
     .scroll {
       overflow: auto;
       max-height: 62vh;
-    }
-    .list td {
-      vertical-align: top;
-      padding: 6px;
     }
     input[pInputText] {
       width: 130px;
@@ -172,6 +159,7 @@ export class FoundDrafts {
     });
   }
 
+  protected readonly hasProblem = ({ problems }: { readonly problems: readonly string[] }): boolean => problems.length > 0;
   protected taken(): number {
     return this.store.rows().filter((row) => row.take).length;
   }

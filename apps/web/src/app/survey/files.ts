@@ -1,10 +1,9 @@
-import { ScrollingModule } from '@angular/cdk/scrolling';
 import { ChangeDetectionStrategy, Component, computed, effect, input, linkedSignal, output, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Clause, FileFilter, clauseProblem } from '@rule/contract';
 import { ValueType } from '@rule/core/values';
 import { count } from '@rule/core/words';
-import { RuleOption, RuleSelect } from '../kit';
+import { RuleColumn, RuleOption, RuleSelect, RuleTable } from '../kit';
 import { FileLink, afterTyping } from '../shared';
 import { Clauses } from '../clauses';
 import { FilePager } from './pager.store';
@@ -16,7 +15,7 @@ type State = (typeof STATES)[number];
 @Component({
   selector: 'rule-found-files',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleOption, RuleSelect, Clauses, FileLink, FormsModule, ScrollingModule],
+  imports: [RuleColumn, RuleTable, RuleOption, RuleSelect, Clauses, FileLink, FormsModule],
   template: `
     <section class="card">
       <h2>Conditions</h2>
@@ -42,33 +41,21 @@ type State = (typeof STATES)[number];
     </section>
     <p class="soft" role="status">{{ said() }}</p>
     @if (pager.rows().length) {
-      <div class="card lines" role="table" aria-label="Files">
-        <div class="row header" role="row">
-          <span role="columnheader">File</span><span role="columnheader">Kind</span><span role="columnheader">Class</span
-          ><span role="columnheader">{{ name() || '' }}</span>
-        </div>
-        <cdk-virtual-scroll-viewport
-          itemSize="32"
-          role="rowgroup"
-          [style.height]="'min(48vh, ' + 32 * pager.rows().length + 'px)'"
-          (scrolledIndexChange)="pager.reached($event + 30)"
-        >
-          <div class="row" role="row" *cdkVirtualFor="let row of pager.rows()">
-            <span role="cell"><rule-file [id]="row.id" [path]="row.path" /></span>
-            <span role="cell">{{ row.kind }}</span>
-            <span role="cell">{{ row.class ?? '' }}</span>
-            <span role="cell" class="mono" [title]="row.values.join(' · ')">{{ row.values.join(' · ') }}</span>
-          </div>
-        </cdk-virtual-scroll-viewport>
-      </div>
+      <rule-table class="card" label="Files" [rows]="pager.rows()" key="id" virtual height="48vh" (reached)="pager.reached($event + 30)">
+        <ng-container *ruleColumn="let row of pager.rows(); name: 'File'; width: 'minmax(240px, 3fr)'">
+          <rule-file [id]="row.id" [path]="row.path" />
+        </ng-container>
+        <ng-container *ruleColumn="let row of pager.rows(); name: 'Kind'; width: '90px'">{{ row.kind }}</ng-container>
+        <ng-container *ruleColumn="let row of pager.rows(); name: 'Class'">{{ row.class ?? '' }}</ng-container>
+        <ng-container *ruleColumn="let row of pager.rows(); name: name(); look: 'mono'; tip: valuesOf; width: 'minmax(120px, 2fr)'">
+          {{ valuesOf(row) }}
+        </ng-container>
+      </rule-table>
     } @else if (pager.total() === 0) {
       <p class="note">No files match.</p>
     }
   `,
   styles: `
-    .lines {
-      --columns: minmax(240px, 3fr) 90px minmax(80px, 1fr) minmax(120px, 2fr);
-    }
     .show {
       display: flex;
       flex-wrap: wrap;
@@ -96,6 +83,8 @@ export class FoundFiles {
   private readonly soon = afterTyping();
   protected readonly states = STATES;
   protected readonly pager = new FilePager();
+
+  protected readonly valuesOf = (row: { readonly values: readonly string[] }): string => row.values.join(' · ');
 
   protected readonly stateNow = computed<State>(() => {
     const own = (this.filter().where ?? []).find((clause) => this.isState(clause));

@@ -7,7 +7,7 @@ import { UNITS } from '@rule/core/values';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { RuleCheck, RuleOption, RuleSelect } from '../kit';
+import { RuleCheck, RuleColumn, RuleDetail, RuleOption, RuleSelect, RuleTable } from '../kit';
 import { Count, ExactName, FileLink, sessionFeature } from '../shared';
 import { ForeignPreviewStore } from './answers.store';
 import { Clauses } from '../clauses';
@@ -44,7 +44,21 @@ export const pairsOf = (text: string): { theirs: string; ours: string }[] =>
   selector: 'rule-foreign',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [ForeignStore, ForeignPreviewStore],
-  imports: [RuleOption, RuleSelect, ButtonModule, Clauses, Count, ExactName, FileLink, FormsModule, InputTextModule, RuleCheck],
+  imports: [
+    RuleDetail,
+    RuleColumn,
+    RuleTable,
+    RuleOption,
+    RuleSelect,
+    ButtonModule,
+    Clauses,
+    Count,
+    ExactName,
+    FileLink,
+    FormsModule,
+    InputTextModule,
+    RuleCheck,
+  ],
   template: `
     <div class="bar">
       <label
@@ -67,122 +81,104 @@ export const pairsOf = (text: string): { theirs: string; ours: string }[] =>
       <p class="note bad" role="alert">{{ text }}</p>
     }
     <section class="card">
-      <table class="list">
-        <thead>
-          <tr>
-            <th>Their name</th>
-            <th>Our property</th>
-            <th>Conversion</th>
-            <th>Only where</th>
-            <th>What comes of it</th>
-            <th></th>
-          </tr>
-        </thead>
-        <tbody>
-          @for (row of rows(); track $index; let i = $index) {
-            <tr>
-              <td>
-                <input
-                  pInputText
-                  class="mono"
-                  list="rule-foreign-names"
-                  [attr.aria-label]="'Their name ' + (i + 1)"
-                  [ngModel]="row.from"
-                  (change)="edit(i, { from: $any($event.target).value })"
-                />
-              </td>
-              <td>
-                <rule-select [ariaLabel]="'Our property ' + (i + 1)" [ngModel]="row.to" (ngModelChange)="edit(i, { to: +$event })">
-                  @for (property of targets(); track property.id) {
-                    <rule-option [value]="property.id" label="{{ property.caption }}" />
-                  }
-                </rule-select>
-              </td>
-              <td>
-                <rule-select [ariaLabel]="'Conversion ' + (i + 1)" [ngModel]="row.convert.do" (ngModelChange)="convertBy(i, $event)">
-                  @for (kind of conversions; track kind) {
-                    <rule-option [value]="kind" label="{{ kind }}" />
-                  }
-                </rule-select>
-                @switch (row.convert.do) {
-                  @case ('from unit') {
-                    <rule-select [ariaLabel]="'Unit of ' + row.from" [ngModel]="row.convert.unit" (ngModelChange)="convert(i, { unit: $event })">
-                      @for (unit of units; track unit.code) {
-                        <rule-option [value]="unit.code" label="{{ unit.code }}" />
-                      }
-                    </rule-select>
-                  }
-                  @case ('case') {
-                    <rule-select [ariaLabel]="'Case of ' + row.from" [ngModel]="row.convert.style" (ngModelChange)="convert(i, { style: $event })">
-                      @for (style of cases; track style) {
-                        <rule-option [value]="style" label="{{ style }}" />
-                      }
-                    </rule-select>
-                  }
-                  @case ('words') {
-                    <textarea
-                      rows="3"
-                      [attr.aria-label]="'Words of ' + row.from + ', theirs = ours, one pair a line'"
-                      placeholder="theirs = ours"
-                      [ngModel]="wordsOf(row)"
-                      (change)="convert(i, { pairs: pairs($any($event.target).value) })"
-                    ></textarea>
-                    <label
-                      ><rule-check
-                        [checked]="row.convert.others === 'refuse'"
-                        (flip)="convert(i, { others: row.convert.others === 'refuse' ? 'keep' : 'refuse' })"
-                      />
-                      refuse others</label
-                    >
-                  }
-                  @case ('before') {
-                    <input
-                      class="short"
-                      pInputText
-                      [attr.aria-label]="'Separator of ' + row.from"
-                      [ngModel]="row.convert.separator"
-                      (change)="convert(i, { separator: $any($event.target).value || ' ' })"
-                    />
-                  }
-                  @case ('after') {
-                    <input
-                      class="short"
-                      pInputText
-                      [attr.aria-label]="'Separator of ' + row.from"
-                      [ngModel]="row.convert.separator"
-                      (change)="convert(i, { separator: $any($event.target).value || ' ' })"
-                    />
-                  }
-                }
-              </td>
-              <td>
-                <button type="button" class="link" [attr.aria-expanded]="where() === i" (click)="where.set(where() === i ? null : i)">
-                  {{ row.where.length ? row.where.length + ' conditions' : 'always' }}
-                </button>
-              </td>
-              <td>
-                @if (counts(i); as c) {
-                  {{ c.values | count: 'value' }}: <b class="good">{{ c.arrive }} arrive</b>{{ c.same ? ', ' + c.same + ' are there' : ''
-                  }}{{ c.kept ? ', ' + c.kept + ' stay ours' : '' }}{{ c.blank ? ', ' + c.blank + ' blank' : '' }}
-                  @if (c.refused) {
-                    , <span class="bad">{{ c.refused }} refused</span>
-                  }
-                }
-              </td>
-              <td><button type="button" class="link" [attr.aria-label]="'Remove row ' + (i + 1)" (click)="drop(i)">Remove</button></td>
-            </tr>
-            @if (where() === i) {
-              <tr>
-                <td colspan="6"><rule-clauses [clauses]="row.where" [names]="names()" (changed)="edit(i, { where: clauses($event) })" /></td>
-              </tr>
+      <rule-table
+        class="above"
+        label="Mapping"
+        [rows]="rows()"
+        empty="Each row maps a foreign name to one of your properties. Suggestions are listed under Learned mappings."
+      >
+        <ng-container *ruleColumn="let row of rows(); let i = index; name: 'Their name'">
+          <input
+            pInputText
+            class="mono"
+            list="rule-foreign-names"
+            [attr.aria-label]="'Their name ' + (i + 1)"
+            [ngModel]="row.from"
+            (change)="edit(i, { from: $any($event.target).value })"
+          />
+        </ng-container>
+        <ng-container *ruleColumn="let row of rows(); let i = index; name: 'Our property'">
+          <rule-select [ariaLabel]="'Our property ' + (i + 1)" [ngModel]="row.to" (ngModelChange)="edit(i, { to: +$event })">
+            @for (property of targets(); track property.id) {
+              <rule-option [value]="property.id" label="{{ property.caption }}" />
             }
-          } @empty {
-            <tr>
-              <td colspan="6" class="soft">Each row maps a foreign name to one of your properties. Suggestions are listed under Learned mappings.</td>
-            </tr>
+          </rule-select>
+        </ng-container>
+        <ng-container *ruleColumn="let row of rows(); let i = index; name: 'Conversion'">
+          <rule-select [ariaLabel]="'Conversion ' + (i + 1)" [ngModel]="row.convert.do" (ngModelChange)="convertBy(i, $event)">
+            @for (kind of conversions; track kind) {
+              <rule-option [value]="kind" label="{{ kind }}" />
+            }
+          </rule-select>
+          @switch (row.convert.do) {
+            @case ('from unit') {
+              <rule-select [ariaLabel]="'Unit of ' + row.from" [ngModel]="row.convert.unit" (ngModelChange)="convert(i, { unit: $event })">
+                @for (unit of units; track unit.code) {
+                  <rule-option [value]="unit.code" label="{{ unit.code }}" />
+                }
+              </rule-select>
+            }
+            @case ('case') {
+              <rule-select [ariaLabel]="'Case of ' + row.from" [ngModel]="row.convert.style" (ngModelChange)="convert(i, { style: $event })">
+                @for (style of cases; track style) {
+                  <rule-option [value]="style" label="{{ style }}" />
+                }
+              </rule-select>
+            }
+            @case ('words') {
+              <textarea
+                rows="3"
+                [attr.aria-label]="'Words of ' + row.from + ', theirs = ours, one pair a line'"
+                placeholder="theirs = ours"
+                [ngModel]="wordsOf(row)"
+                (change)="convert(i, { pairs: pairs($any($event.target).value) })"
+              ></textarea>
+              <label
+                ><rule-check [checked]="row.convert.others === 'refuse'" (flip)="convert(i, { others: row.convert.others === 'refuse' ? 'keep' : 'refuse' })" />
+                refuse others</label
+              >
+            }
+            @case ('before') {
+              <input
+                class="short"
+                pInputText
+                [attr.aria-label]="'Separator of ' + row.from"
+                [ngModel]="row.convert.separator"
+                (change)="convert(i, { separator: $any($event.target).value || ' ' })"
+              />
+            }
+            @case ('after') {
+              <input
+                class="short"
+                pInputText
+                [attr.aria-label]="'Separator of ' + row.from"
+                [ngModel]="row.convert.separator"
+                (change)="convert(i, { separator: $any($event.target).value || ' ' })"
+              />
+            }
           }
-        </tbody>
-      </table>
+        </ng-container>
+        <ng-container *ruleColumn="let row of rows(); let i = index; name: 'Only where'">
+          <button type="button" class="link" [attr.aria-expanded]="where() === i" (click)="where.set(where() === i ? null : i)">
+            {{ row.where.length ? row.where.length + ' conditions' : 'always' }}
+          </button>
+        </ng-container>
+        <ng-container *ruleColumn="let row of rows(); let i = index; name: 'What comes of it'">
+          @if (counts(i); as c) {
+            {{ c.values | count: 'value' }}: <b class="good">{{ c.arrive }} arrive</b>{{ c.same ? ', ' + c.same + ' are there' : ''
+            }}{{ c.kept ? ', ' + c.kept + ' stay ours' : '' }}{{ c.blank ? ', ' + c.blank + ' blank' : '' }}
+            @if (c.refused) {
+              , <span class="bad">{{ c.refused }} refused</span>
+            }
+          }
+        </ng-container>
+        <ng-container *ruleColumn="let row of rows(); let i = index; said: 'Actions'">
+          <button type="button" class="link" [attr.aria-label]="'Remove row ' + (i + 1)" (click)="drop(i)">Remove</button>
+        </ng-container>
+        <ng-container *ruleDetail="let row of rows(); let i = index; open: isOpen">
+          <rule-clauses [clauses]="row.where" [names]="names()" (changed)="edit(i, { where: clauses($event) })" />
+        </ng-container>
+      </rule-table>
       <datalist id="rule-foreign-names">
         @for (name of strays(); track name) {
           <option [value]="name"></option>
@@ -218,42 +214,30 @@ export const pairsOf = (text: string): { theirs: string; ours: string }[] =>
         }
         @if (p.sample.length) {
           <h2>What would arrive{{ arriving() > p.sample.length ? ' (the first ' + p.sample.length + ')' : '' }}</h2>
-          <table class="list">
-            <tbody>
-              @for (line of p.sample; track $index) {
-                <tr>
-                  <td><rule-file [id]="line.file" [path]="line.path" /></td>
-                  <td><rule-exact-name [name]="line.from" /></td>
-                  <td class="mono">{{ line.theirs }}</td>
-                  <td>{{ caption(line.to) }}</td>
-                  <td class="mono">
-                    {{ line.before ?? '—' }} → <b>{{ line.after }}</b>
-                  </td>
-                </tr>
-              }
-            </tbody>
-          </table>
+          <rule-table label="Values that would arrive" [rows]="p.sample">
+            <ng-container *ruleColumn="let line of p.sample">
+              <rule-file [id]="line.file" [path]="line.path" />
+            </ng-container>
+            <ng-container *ruleColumn="let line of p.sample">
+              <rule-exact-name [name]="line.from" />
+            </ng-container>
+            <ng-container *ruleColumn="let line of p.sample; look: 'mono'">{{ line.theirs }}</ng-container>
+            <ng-container *ruleColumn="let line of p.sample">{{ caption(line.to) }}</ng-container>
+            <ng-container *ruleColumn="let line of p.sample; look: 'mono'">
+              {{ line.before ?? '—' }} → <b>{{ line.after }}</b>
+            </ng-container>
+          </rule-table>
         }
         @if (p.refused.length || p.skipped.length) {
           <h2>Refused or skipped</h2>
-          <table class="list">
-            <tbody>
-              @for (entry of p.refused; track $index) {
-                <tr>
-                  <td><rule-file [id]="entry.file" [path]="entry.path" /></td>
-                  <td><rule-exact-name [name]="entry.from" /></td>
-                  <td class="mono">{{ entry.theirs }}</td>
-                  <td class="bad">{{ entry.message }}</td>
-                </tr>
-              }
-              @for (entry of p.skipped; track $index) {
-                <tr>
-                  <td><rule-file [id]="entry.file" [path]="entry.path" /></td>
-                  <td colspan="3">{{ entry.message }}</td>
-                </tr>
-              }
-            </tbody>
-          </table>
+          <rule-table label="Values that are refused" [rows]="left()">
+            <ng-container *ruleColumn="let entry of left()"><rule-file [id]="entry.file" [path]="entry.path" /></ng-container>
+            <ng-container *ruleColumn="let entry of left()"><rule-exact-name [name]="entry.from" /></ng-container>
+            <ng-container *ruleColumn="let entry of left(); look: 'mono'">{{ entry.theirs }}</ng-container>
+            <ng-container *ruleColumn="let entry of left()">
+              <span [class.bad]="entry.from">{{ entry.message }}</span>
+            </ng-container>
+          </rule-table>
         }
         @if (p.unmapped.length) {
           <h2>Unmapped names</h2>
@@ -279,17 +263,11 @@ export const pairsOf = (text: string): { theirs: string; ours: string }[] =>
       align-items: center;
       margin-bottom: 12px;
     }
-    td {
-      vertical-align: top;
-    }
-    td input[pInputText] {
+    rule-table input[pInputText] {
       width: 130px;
     }
-    td input.short {
+    rule-table input.short {
       width: 52px;
-    }
-    td select {
-      max-width: 130px;
     }
     section h2 {
       margin: 12px 0 4px;
@@ -324,6 +302,12 @@ export class ForeignNames {
   protected readonly clash = this.draft.clash;
   protected readonly keep = this.draft.keep;
   protected readonly where = signal<number | null>(null);
+  protected readonly isOpen = (_: ForeignRow, at: number): boolean => this.where() === at;
+  /** Values that are refused, then files that are left out as a whole. */
+  protected readonly left = computed(() => {
+    const preview = this.found.answer();
+    return preview ? [...preview.refused, ...preview.skipped.map((entry) => ({ ...entry, from: '', theirs: '' }))] : [];
+  });
   protected readonly targets = computed(() => this.properties().filter((property) => property.feed === 'typed' && !property.retired));
   protected readonly arriving = computed(() => (this.found.answer()?.rows ?? []).reduce((sum, row) => sum + row.arrive, 0));
   protected readonly refusedCount = computed(() => (this.found.answer()?.rows ?? []).reduce((sum, row) => sum + row.refused, 0));

@@ -145,7 +145,7 @@ describe('twins', () => {
     expect(seen.picked).toEqual(['Matl', 'MATERIAL']);
     await stage.click('Move the values there …');
     expect(seen.acts).toEqual([{ do: 'merge', names: ['MATERIAL'], to: 'Material', clash: 'keep the filled one' }]);
-    expect(stage.text()).toContain('3 filleddiffers in case');
+    expect(stage.text()).toContain('3 filled differs in case');
   });
 
   it('say that there are none, and wait while they are looked for', async () => {

@@ -4,6 +4,7 @@ import { FileFilter, SurveyComparison } from '@rule/contract';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
+import { RuleColumn, RuleTable } from '../kit';
 import { Count, ExactName, sessionFeature, showInstant } from '../shared';
 import { KeptStore } from './kept.store';
 
@@ -17,7 +18,7 @@ export const gain = ({ then, now }: Line): number => (now?.filled ?? 0) - (then?
   selector: 'rule-kept-surveys',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [KeptStore],
-  imports: [Count, ButtonModule, ExactName, FormsModule, InputTextModule],
+  imports: [RuleColumn, RuleTable, Count, ButtonModule, ExactName, FormsModule, InputTextModule],
   template: `
     @if (mayEdit()) {
       <form class="keep" (ngSubmit)="keep()">
@@ -29,38 +30,22 @@ export const gain = ({ then, now }: Line): number => (now?.filled ?? 0) - (then?
     }
     <section class="card">
       <h2>Kept surveys</h2>
-      <table class="list">
-        <thead>
-          <tr>
-            <th>Survey</th>
-            <th>By</th>
-            <th>When</th>
-            <th class="num">Files</th>
-            <th class="num">Names</th>
-            <th></th>
-          </tr>
-        </thead>
-        <tbody>
-          @for (row of store.rows() ?? []; track row.id) {
-            <tr [class.on]="store.comparison()?.then?.id === row.id">
-              <td>{{ row.title }}</td>
-              <td>{{ row.by }}</td>
-              <td>{{ instant(row.at) }}</td>
-              <td class="num">{{ row.files }}</td>
-              <td class="num">{{ row.names }}</td>
-              <td>
-                <button type="button" class="link" [attr.aria-label]="'compare with today: ' + row.title" (click)="store.compare(row.id)">
-                  compare with today
-                </button>
-              </td>
-            </tr>
-          } @empty {
-            <tr>
-              <td colspan="6" class="soft">None yet. Keep one before a clean-up to see the improvement afterwards.</td>
-            </tr>
-          }
-        </tbody>
-      </table>
+      <rule-table
+        label="Kept surveys"
+        [rows]="store.rows() ?? []"
+        key="id"
+        empty="None yet. Keep one before a clean-up to see the improvement afterwards."
+        [chosen]="store.comparison()?.then?.id ?? null"
+      >
+        <ng-container *ruleColumn="let row of store.rows() ?? []; name: 'Survey'; by: 'title'">{{ row.title }}</ng-container>
+        <ng-container *ruleColumn="let row of store.rows() ?? []; name: 'By'; by: 'by'">{{ row.by }}</ng-container>
+        <ng-container *ruleColumn="let row of store.rows() ?? []; name: 'When'">{{ instant(row.at) }}</ng-container>
+        <ng-container *ruleColumn="let row of store.rows() ?? []; name: 'Files'; num: true; by: 'files'">{{ row.files }}</ng-container>
+        <ng-container *ruleColumn="let row of store.rows() ?? []; name: 'Names'; num: true; by: 'names'">{{ row.names }}</ng-container>
+        <ng-container *ruleColumn="let row of store.rows() ?? []; said: 'Actions'">
+          <button type="button" class="link" [attr.aria-label]="'compare with today: ' + row.title" (click)="store.compare(row.id)">compare with today</button>
+        </ng-container>
+      </rule-table>
       @if (store.older()) {
         <button type="button" class="link" (click)="more()">Show older</button>
       }
@@ -72,38 +57,18 @@ export const gain = ({ then, now }: Line): number => (now?.filled ?? 0) - (then?
           {{ c.then.files | count: 'file' }} then, {{ c.files }} now. {{ better() | count: 'name is' : 'names are' }} filled in more files, {{ worse() }} in
           fewer; {{ gone() | count: 'name is' : 'names are' }} gone, {{ fresh() }} new.
         </p>
-        <table class="list">
-          <thead>
-            <tr>
-              <th>Written name</th>
-              <th class="num">Files then</th>
-              <th class="num">now</th>
-              <th class="num">Filled then</th>
-              <th class="num">now</th>
-              <th class="num">Stand-ins then</th>
-              <th class="num">now</th>
-              <th></th>
-            </tr>
-          </thead>
-          <tbody>
-            @for (line of changed(); track line.name) {
-              <tr>
-                <td><rule-exact-name [name]="line.name" /></td>
-                <td class="num">{{ line.then?.files ?? '–' }}</td>
-                <td class="num">{{ line.now?.files ?? '–' }}</td>
-                <td class="num">{{ line.then?.filled ?? '–' }}</td>
-                <td class="num">{{ line.now?.filled ?? '–' }}</td>
-                <td class="num">{{ line.then?.standIns ?? '–' }}</td>
-                <td class="num">{{ line.now?.standIns ?? '–' }}</td>
-                <td>{{ said(line) }}</td>
-              </tr>
-            } @empty {
-              <tr>
-                <td colspan="8" class="soft">Nothing has changed.</td>
-              </tr>
-            }
-          </tbody>
-        </table>
+        <rule-table label="Names that changed" [rows]="changed()" key="name" empty="Nothing has changed.">
+          <ng-container *ruleColumn="let line of changed(); name: 'Written name'; by: 'name'">
+            <rule-exact-name [name]="line.name" />
+          </ng-container>
+          <ng-container *ruleColumn="let line of changed(); name: 'Files then'; num: true">{{ line.then?.files ?? '–' }}</ng-container>
+          <ng-container *ruleColumn="let line of changed(); name: 'now'; num: true">{{ line.now?.files ?? '–' }}</ng-container>
+          <ng-container *ruleColumn="let line of changed(); name: 'Filled then'; num: true">{{ line.then?.filled ?? '–' }}</ng-container>
+          <ng-container *ruleColumn="let line of changed(); name: 'now'; num: true">{{ line.now?.filled ?? '–' }}</ng-container>
+          <ng-container *ruleColumn="let line of changed(); name: 'Stand-ins then'; num: true">{{ line.then?.standIns ?? '–' }}</ng-container>
+          <ng-container *ruleColumn="let line of changed(); name: 'now'; num: true">{{ line.now?.standIns ?? '–' }}</ng-container>
+          <ng-container *ruleColumn="let line of changed()">{{ said(line) }}</ng-container>
+        </rule-table>
       </section>
     }
   `,

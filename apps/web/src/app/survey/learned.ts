@@ -4,7 +4,7 @@ import { Binding, Property, sameDefinition } from '@rule/core/schema';
 import { CleanUp } from '@rule/core/survey';
 import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
-import { RuleWaiting } from '../kit';
+import { RuleColumn, RuleDetail, RuleTable, RuleWaiting } from '../kit';
 import { Count, ExactName, FileLink, sessionFeature } from '../shared';
 import { LearnedStore } from './learned.store';
 
@@ -15,136 +15,104 @@ type Cell = Learned['cells'][number];
   selector: 'rule-learned',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [LearnedStore],
-  imports: [RuleWaiting, Count, ExactName, FileLink],
+  imports: [RuleColumn, RuleDetail, RuleTable, RuleWaiting, Count, ExactName, FileLink],
   template: `
     @if (suggestions.error(); as text) {
       <p class="note bad" role="alert">{{ text }}</p>
     } @else if (suggestions.learned(); as l) {
       <section class="card">
         <h2>What title block cells show</h2>
-        <table class="list">
-          <thead>
-            <tr>
-              <th>Block</th>
-              <th>Cell</th>
-              <th>Property</th>
-              <th>From</th>
-              <th>Written</th>
-              <th>Evidence</th>
-              <th>Exceptions</th>
-              <th></th>
-            </tr>
-          </thead>
-          <tbody>
-            @for (cell of l.cells; track cell.block + cell.tag) {
-              <tr>
-                <td>{{ cell.block }}</td>
-                <td class="mono">{{ cell.tag }}</td>
-                <td>{{ caption(cell.propertyId) }}</td>
-                <td>the {{ cell.source }}</td>
-                <td>{{ written(cell) }}</td>
-                <td>
-                  {{ cell.agree }} of {{ cell.compared }} drawings, {{ cell.texts | count: 'different text' }}
-                  @if (cell.texts === 1) {
-                    <span class="warn">a single text proves little</span>
-                  }
-                </td>
-                <td>
-                  @if (cell.exceptionCount) {
-                    <button type="button" class="link" [attr.aria-expanded]="open() === cell" (click)="open.set(open() === cell ? null : cell)">
-                      {{ counts(cell) }}
-                    </button>
-                  }
-                </td>
-                <td style="white-space: nowrap">
-                  @if (isBound(cell)) {
-                    <span class="good">in force</span>
-                  } @else if (isDrafted(cell)) {
-                    <span>in the draft</span>
-                  } @else if (mayAdminister()) {
-                    <button
-                      type="button"
-                      class="link"
-                      [attr.aria-label]="(cell.bound ? 'Bind so instead: ' : 'Bind so: ') + cell.tag + ' to ' + caption(cell.propertyId)"
-                      (click)="bind(cell)"
-                    >
-                      {{ cell.bound ? 'Bind so instead' : 'Bind so' }}
-                    </button>
-                  }
-                </td>
-              </tr>
-              @if (open() === cell) {
-                @for (entry of cell.exceptions; track $index) {
-                  <tr>
-                    <td></td>
-                    <td colspan="3"><rule-file [id]="entry.file" [path]="entry.path" /></td>
-                    <td class="warn">{{ entry.reason }}</td>
-                    <td colspan="3">
-                      shows <span class="mono">{{ entry.text || 'nothing' }}</span>, would show <span class="mono">{{ entry.wanted || 'nothing' }}</span>
-                    </td>
-                  </tr>
-                }
-              }
-            } @empty {
-              <tr>
-                <td colspan="8" class="soft">No cell shows the same property on most drawings.</td>
-              </tr>
+        <rule-table label="Cells" [rows]="l.cells" empty="No cell shows the same property on most drawings.">
+          <ng-container *ruleColumn="let cell of l.cells; name: 'Block'; by: 'block'">
+            {{ cell.block }}
+          </ng-container>
+          <ng-container *ruleColumn="let cell of l.cells; name: 'Cell'; look: 'mono'; by: 'tag'">
+            {{ cell.tag }}
+          </ng-container>
+          <ng-container *ruleColumn="let cell of l.cells; name: 'Property'">
+            {{ caption(cell.propertyId) }}
+          </ng-container>
+          <ng-container *ruleColumn="let cell of l.cells; name: 'From'; by: 'source'"> the {{ cell.source }} </ng-container>
+          <ng-container *ruleColumn="let cell of l.cells; name: 'Written'">
+            {{ written(cell) }}
+          </ng-container>
+          <ng-container *ruleColumn="let cell of l.cells; name: 'Evidence'; by: 'compared'">
+            {{ cell.agree }} of {{ cell.compared }} drawings, {{ cell.texts | count: 'different text' }}
+            @if (cell.texts === 1) {
+              <span class="warn">a single text proves little</span>
             }
-          </tbody>
-        </table>
+          </ng-container>
+          <ng-container *ruleColumn="let cell of l.cells; name: 'Exceptions'; by: 'exceptionCount'">
+            @if (cell.exceptionCount) {
+              <button type="button" class="link" [attr.aria-expanded]="open() === cell" (click)="open.set(open() === cell ? null : cell)">
+                {{ counts(cell) }}
+              </button>
+            }
+          </ng-container>
+          <ng-container *ruleColumn="let cell of l.cells; said: 'Actions'; look: 'nowrap'">
+            @if (isBound(cell)) {
+              <span class="good">in force</span>
+            } @else if (isDrafted(cell)) {
+              <span>in the draft</span>
+            } @else if (mayAdminister()) {
+              <button
+                type="button"
+                class="link"
+                [attr.aria-label]="(cell.bound ? 'Bind so instead: ' : 'Bind so: ') + cell.tag + ' to ' + caption(cell.propertyId)"
+                (click)="bind(cell)"
+              >
+                {{ cell.bound ? 'Bind so instead' : 'Bind so' }}
+              </button>
+            }
+          </ng-container>
+          <ng-container *ruleDetail="let cell of l.cells; open: isOpen">
+            <rule-table label="Exceptions" [rows]="cell.exceptions">
+              <ng-container *ruleColumn="let entry of cell.exceptions"><rule-file [id]="entry.file" [path]="entry.path" /></ng-container>
+              <ng-container *ruleColumn="let entry of cell.exceptions; look: 'warn'">{{ entry.reason }}</ng-container>
+              <ng-container *ruleColumn="let entry of cell.exceptions">
+                shows <span class="mono">{{ entry.text || 'nothing' }}</span>, would show <span class="mono">{{ entry.wanted || 'nothing' }}</span>
+              </ng-container>
+            </rule-table>
+          </ng-container>
+        </rule-table>
       </section>
       <section class="card">
         <h2>What foreign names mean</h2>
-        <table class="list">
-          <thead>
-            <tr>
-              <th>Found</th>
-              <th class="num">Files</th>
-              <th>Probably</th>
-              <th>Evidence</th>
-              <th>Exceptions</th>
-              <th></th>
-            </tr>
-          </thead>
-          <tbody>
-            @for (row of l.names; track row.name + row.property) {
-              <tr>
-                <td><rule-exact-name [name]="row.name" /></td>
-                <td class="num">{{ row.files }}</td>
-                <td>{{ caption(row.property) }}</td>
-                <td>{{ evidence(row) }}</td>
-                <td>
-                  @if (row.both > row.equal) {
-                    <button type="button" class="link" [attr.aria-expanded]="openName() === row" (click)="openName.set(openName() === row ? null : row)">
-                      {{ row.both - row.equal }} say otherwise
-                    </button>
-                  }
-                </td>
-                <td>
-                  @if (mayEdit()) {
-                    <button type="button" class="link" [attr.aria-label]="'Into a mapping: ' + row.name" (click)="map.emit(row)">Into a mapping</button>&ngsp;
-                    <button type="button" class="link" [attr.aria-label]="'Move …: ' + row.name" (click)="move(row)">Move …</button>
-                  }
-                </td>
-              </tr>
-              @if (openName() === row) {
-                @for (entry of row.exceptions; track entry.file) {
-                  <tr>
-                    <td></td>
-                    <td colspan="3"><rule-file [id]="entry.file" [path]="entry.path" /></td>
-                    <td colspan="2">
-                      theirs <span class="mono">{{ entry.theirs }}</span>, ours <span class="mono">{{ entry.ours }}</span>
-                    </td>
-                  </tr>
-                }
-              }
-            } @empty {
-              <tr>
-                <td colspan="6" class="soft">No foreign name resembles a property, by wording or by values.</td>
-              </tr>
+        <rule-table label="Foreign names" [rows]="l.names" empty="No foreign name resembles a property, by wording or by values.">
+          <ng-container *ruleColumn="let row of l.names; name: 'Found'; by: 'name'">
+            <rule-exact-name [name]="row.name" />
+          </ng-container>
+          <ng-container *ruleColumn="let row of l.names; name: 'Files'; num: true; by: 'files'">
+            {{ row.files }}
+          </ng-container>
+          <ng-container *ruleColumn="let row of l.names; name: 'Probably'">
+            {{ caption(row.property) }}
+          </ng-container>
+          <ng-container *ruleColumn="let row of l.names; name: 'Evidence'">
+            {{ evidence(row) }}
+          </ng-container>
+          <ng-container *ruleColumn="let row of l.names; name: 'Exceptions'">
+            @if (row.both > row.equal) {
+              <button type="button" class="link" [attr.aria-expanded]="openName() === row" (click)="openName.set(openName() === row ? null : row)">
+                {{ row.both - row.equal }} say otherwise
+              </button>
             }
-          </tbody>
-        </table>
+          </ng-container>
+          <ng-container *ruleColumn="let row of l.names; said: 'Actions'">
+            @if (mayEdit()) {
+              <button type="button" class="link" [attr.aria-label]="'Into a mapping: ' + row.name" (click)="map.emit(row)">Into a mapping</button>&ngsp;
+              <button type="button" class="link" [attr.aria-label]="'Move …: ' + row.name" (click)="move(row)">Move …</button>
+            }
+          </ng-container>
+          <ng-container *ruleDetail="let row of l.names; open: isOpenName">
+            <rule-table label="Exceptions" [rows]="row.exceptions" key="file">
+              <ng-container *ruleColumn="let entry of row.exceptions"><rule-file [id]="entry.file" [path]="entry.path" /></ng-container>
+              <ng-container *ruleColumn="let entry of row.exceptions">
+                theirs <span class="mono">{{ entry.theirs }}</span>, ours <span class="mono">{{ entry.ours }}</span>
+              </ng-container>
+            </rule-table>
+          </ng-container>
+        </rule-table>
       </section>
     } @else {
       <rule-waiting />
@@ -161,6 +129,8 @@ export class LearnedMappings {
   protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
   protected readonly mayAdminister = this.store.selectSignal(sessionFeature.selectMayAdminister);
   protected readonly open = signal<Cell | null>(null);
+  protected readonly isOpen = (cell: Cell): boolean => this.open() === cell;
+  protected readonly isOpenName = (row: LearnedName): boolean => this.openName() === row;
   protected readonly openName = signal<LearnedName | null>(null);
 
   constructor() {

@@ -1,8 +1,7 @@
-import { ScrollingModule } from '@angular/cdk/scrolling';
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { MassRemark, Remark } from '@rule/contract';
 import { convert } from '@rule/core/values';
-import { RuleWaiting } from '../kit';
+import { RuleColumn, RuleTable, RuleWaiting } from '../kit';
 import { FileLink } from '../shared';
 import { MassesStore, RemarksStore } from './answers.store';
 
@@ -20,7 +19,7 @@ export function showMass(kilograms: number | null): string {
   selector: 'rule-remarks',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [RemarksStore],
-  imports: [RuleWaiting, FileLink, ScrollingModule],
+  imports: [RuleColumn, RuleTable, RuleWaiting, FileLink],
   template: `
     @if (store.error(); as text) {
       <p class="note bad" role="alert">{{ text }}</p>
@@ -42,18 +41,17 @@ export function showMass(kilograms: number | null): string {
         }
       </div>
       @if (shown().length) {
-        <div class="card lines" role="table" aria-label="Remarks">
-          <div class="row header" role="row">
-            <span role="columnheader">File</span><span role="columnheader">About</span><span role="columnheader">What</span>
-          </div>
-          <cdk-virtual-scroll-viewport itemSize="32" role="rowgroup" [style.height]="'min(64vh, ' + 32 * shown().length + 'px)'">
-            <div class="row" role="row" *cdkVirtualFor="let remark of shown()">
-              <span role="cell"><rule-file [id]="remark.file" [path]="remark.path" /></span>
-              <span role="cell" [class.bad]="remark.about === 'cannot be read'">{{ remark.about }}</span>
-              <span role="cell" [title]="remark.message">{{ remark.message }}</span>
-            </div>
-          </cdk-virtual-scroll-viewport>
-        </div>
+        <rule-table class="card" label="Remarks" [rows]="shown()" virtual height="64vh">
+          <ng-container *ruleColumn="let remark of shown(); name: 'File'; by: 'path'; width: 'minmax(200px, 1.3fr)'">
+            <rule-file [id]="remark.file" [path]="remark.path" />
+          </ng-container>
+          <ng-container *ruleColumn="let remark of shown(); name: 'About'; by: 'about'; width: '110px'">
+            <span [class.bad]="remark.about === 'cannot be read'">{{ remark.about }}</span>
+          </ng-container>
+          <ng-container *ruleColumn="let remark of shown(); name: 'What'; by: 'message'; tip: 'message'; width: 'minmax(220px, 2fr)'">
+            {{ remark.message }}
+          </ng-container>
+        </rule-table>
       } @else {
         <p class="note">All files were read without remarks.</p>
       }
@@ -62,9 +60,6 @@ export function showMass(kilograms: number | null): string {
     }
   `,
   styles: `
-    .lines {
-      --columns: minmax(200px, 1.3fr) 110px minmax(220px, 2fr);
-    }
     .about {
       display: flex;
       gap: 6px;
@@ -99,64 +94,36 @@ export class Remarks {
   selector: 'rule-mass-remarks',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [MassesStore],
-  imports: [RuleWaiting, FileLink],
+  imports: [RuleColumn, RuleTable, RuleWaiting, FileLink],
   template: `
     @if (store.error(); as text) {
       <p class="note bad" role="alert">{{ text }}</p>
     } @else if (store.answer()) {
       <section class="card">
         <h2>Mass</h2>
-        <table class="list">
-          <thead>
-            <tr>
-              <th>File</th>
-              <th class="num">Written</th>
-              <th class="num">By its geometry</th>
-              <th class="num">Off by</th>
-            </tr>
-          </thead>
-          <tbody>
-            @for (row of stale(); track row.file) {
-              <tr>
-                <td><rule-file [id]="row.file" [path]="row.path" /></td>
-                <td class="num bad">{{ mass(row.mass.written) }}</td>
-                <td class="num">{{ mass(row.mass.computed) }}</td>
-                <td class="num">{{ off(row) }}</td>
-              </tr>
-            } @empty {
-              <tr>
-                <td colspan="4" class="soft">No written mass is off its geometry.</td>
-              </tr>
-            }
-          </tbody>
-        </table>
+        <rule-table label="Mass" [rows]="stale()" key="file" empty="No written mass is off its geometry.">
+          <ng-container *ruleColumn="let row of stale(); name: 'File'; by: 'path'">
+            <rule-file [id]="row.file" [path]="row.path" />
+          </ng-container>
+          <ng-container *ruleColumn="let row of stale(); name: 'Written'; num: true; look: 'bad'">{{ mass(row.mass.written) }}</ng-container>
+          <ng-container *ruleColumn="let row of stale(); name: 'By its geometry'; num: true">{{ mass(row.mass.computed) }}</ng-container>
+          <ng-container *ruleColumn="let row of stale(); name: 'Off by'; num: true">{{ off(row) }}</ng-container>
+        </rule-table>
       </section>
       <section class="card">
         <h2>Material</h2>
-        <table class="list">
-          <thead>
-            <tr>
-              <th>File</th>
-              <th>Assigned in the model</th>
-              <th>In the property</th>
-              <th></th>
-            </tr>
-          </thead>
-          <tbody>
-            @for (row of materials(); track row.file) {
-              <tr>
-                <td><rule-file [id]="row.file" [path]="row.path" /></td>
-                <td>{{ row.modelMaterial ?? '—' }}</td>
-                <td>{{ row.property ?? '—' }}</td>
-                <td [class.bad]="row.material === 'differ'">{{ row.material }}</td>
-              </tr>
-            } @empty {
-              <tr>
-                <td colspan="4" class="soft">Model and property agree wherever the model says its material.</td>
-              </tr>
-            }
-          </tbody>
-        </table>
+        <rule-table label="Material" [rows]="materials()" key="file" empty="Model and property agree wherever the model says its material.">
+          <ng-container *ruleColumn="let row of materials(); name: 'File'; by: 'path'">
+            <rule-file [id]="row.file" [path]="row.path" />
+          </ng-container>
+          <ng-container *ruleColumn="let row of materials(); name: 'Assigned in the model'; by: 'modelMaterial'">
+            {{ row.modelMaterial ?? '—' }}
+          </ng-container>
+          <ng-container *ruleColumn="let row of materials(); name: 'In the property'; by: 'property'">{{ row.property ?? '—' }}</ng-container>
+          <ng-container *ruleColumn="let row of materials()">
+            <span [class.bad]="row.material === 'differ'">{{ row.material }}</span>
+          </ng-container>
+        </rule-table>
       </section>
     } @else {
       <rule-waiting />

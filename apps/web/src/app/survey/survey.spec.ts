@@ -10,7 +10,7 @@ import { titleOf } from './clean-up';
 import { clauseText, clausesOf, filterOf, isEverything } from './filter';
 import { pairsOf, plainConversion } from './foreign';
 import { gain } from './kept';
-import { foundName } from '../../test/stage';
+import { Stage, foundName, giveRoom } from '../../test/stage';
 import { FoundNames } from './names';
 import { Pager } from './pager.store';
 import { showMass } from './remarks';
@@ -70,21 +70,23 @@ describe('names', () => {
   });
 
   it('are sorted by any column and narrowed by text', async () => {
-    const fixture = TestBed.createComponent(FoundNames);
-    fixture.componentRef.setInput('rows', rowsOf([foundName('Alpha', { files: 1 }), foundName('Beta', { files: 9 }), foundName('Gamma', { files: 5 })], []));
-    fixture.componentRef.setInput('ticked', new Set<string>());
-    await fixture.whenStable();
-    const list = fixture.componentInstance as unknown as { shown(): { name: string }[]; sortBy(key: string): void };
-    const names = () => list.shown().map((row) => row.name);
+    giveRoom();
+    const stage = new Stage({});
+    const found = [foundName('Alpha', { files: 1 }), foundName('Beta', { files: 9 }), foundName('Gamma', { files: 5 })];
+    await stage.show(FoundNames, { rows: rowsOf(found, []), ticked: new Set() });
+    const names = () => [...stage.page.querySelectorAll('[role=cell]:nth-child(2)')].map((cell) => cell.textContent.trim());
+    await stage.rested();
     expect(names()).toEqual(['Alpha', 'Beta', 'Gamma']);
-    list.sortBy('files');
+    await stage.click('Files');
+    await stage.rested();
     expect(names()).toEqual(['Beta', 'Gamma', 'Alpha']);
-    list.sortBy('files');
+    await stage.click('Files ↓');
+    await stage.rested();
     expect(names()).toEqual(['Alpha', 'Gamma', 'Beta']);
-    fixture.componentRef.setInput('text', 'mm');
+    stage.fixture.componentRef.setInput('text', 'mm');
+    await stage.rested();
     expect(names()).toEqual(['Gamma']);
-    await fixture.whenStable();
-    expect((fixture.nativeElement as HTMLElement).querySelector('[aria-sort=ascending]')!.textContent).toContain('Files');
+    expect(stage.text('[aria-sort=ascending]')).toContain('Files');
   });
 });
 

@@ -3,14 +3,14 @@ import { OtherName, TwinRow } from '@rule/contract';
 import { Property } from '@rule/core/schema';
 import { CleanUp } from '@rule/core/survey';
 import { ButtonModule } from 'primeng/button';
-import { RuleCheck, RuleRadio, RuleWaiting } from '../kit';
+import { RuleCheck, RuleColumn, RuleRadio, RuleTable, RuleWaiting } from '../kit';
 import { Count, ExactName } from '../shared';
 
 /** Groups of names that probably mean the same, with reasons, counts and contradictions. */
 @Component({
   selector: 'rule-twins',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleWaiting, ButtonModule, Count, ExactName, RuleCheck, RuleRadio],
+  imports: [RuleColumn, RuleTable, RuleWaiting, ButtonModule, Count, ExactName, RuleCheck, RuleRadio],
   template: `
     @if (!rows()) {
       <rule-waiting />
@@ -25,46 +25,30 @@ import { Count, ExactName } from '../shared';
             <button type="button" class="link" (click)="contradictions.emit(group.names.map(nameOf))">files</button>
             <p-button size="small" severity="secondary" label="Merge …" [disabled]="!canMerge(group)" (onClick)="merge(group)" />
           </div>
-          <table class="list">
-            <thead>
-              <tr>
-                <th>Keep</th>
-                <th>Written name</th>
-                <th>In the schema</th>
-                <th class="num">Files</th>
-                <th class="num">Filled</th>
-                <th>Belongs to the group</th>
-              </tr>
-            </thead>
-            <tbody>
-              @for (entry of group.names; track entry.name) {
-                <tr>
-                  <td>
-                    <rule-radio
-                      [name]="keyOf(group)"
-                      [ariaLabel]="'Keep ' + entry.name"
-                      [checked]="entry.name === targetOf(group)"
-                      (choose)="target(group, entry.name)"
-                    />
-                  </td>
-                  <td>
-                    <button type="button" class="plain" (click)="pick.emit(entry.name)"><rule-exact-name [name]="entry.name" /></button>
-                  </td>
-                  <td>{{ entry.property === null ? '' : 'yes' }}</td>
-                  <td class="num">{{ entry.files }}</td>
-                  <td class="num">{{ entry.filled }}</td>
-                  <td>
-                    <rule-check
-                      [ariaLabel]="entry.name + ' belongs to the group'"
-                      [checked]="!out().has(keyOf(group) + entry.name)"
-                      [disabled]="entry.name === targetOf(group)"
-                      (flip)="leave(group, entry.name)"
-                    />
-                  </td>
-                </tr>
-              }
-            </tbody>
-          </table>
+          <rule-table label="Names of the group" [rows]="group.names" key="name">
+            <ng-container *ruleColumn="let entry of group.names; name: 'Keep'">
+              <rule-radio
+                [name]="keyOf(group)"
+                [ariaLabel]="'Keep ' + entry.name"
+                [checked]="entry.name === targetOf(group)"
+                (choose)="target(group, entry.name)"
+              />
+            </ng-container>
+            <ng-container *ruleColumn="let entry of group.names; name: 'Written name'">
+              <button type="button" class="plain" (click)="pick.emit(entry.name)"><rule-exact-name [name]="entry.name" /></button>
+            </ng-container>
+            <ng-container *ruleColumn="let entry of group.names; name: 'In the schema'">{{ entry.property === null ? '' : 'yes' }}</ng-container>
+            <ng-container *ruleColumn="let entry of group.names; name: 'Files'; num: true">{{ entry.files }}</ng-container>
+            <ng-container *ruleColumn="let entry of group.names; name: 'Filled'; num: true">{{ entry.filled }}</ng-container>
+            <ng-container *ruleColumn="let entry of group.names; name: 'Belongs to the group'">
+              <rule-check
+                [ariaLabel]="entry.name + ' belongs to the group'"
+                [checked]="!out().has(keyOf(group) + entry.name)"
+                [disabled]="entry.name === targetOf(group)"
+                (flip)="leave(group, entry.name)"
+              />
+            </ng-container>
+          </rule-table>
         </section>
       } @empty {
         <p class="note">No similar names. Abbreviations are defined in Settings.</p>
@@ -72,27 +56,21 @@ import { Count, ExactName } from '../shared';
       <section class="card">
         <h2>Values under another name</h2>
         <p class="soft">Names similar to a property's written name. Values under them are not found by that property.</p>
-        <table class="list">
-          <tbody>
-            @for (other of others() ?? []; track other.name) {
-              <tr>
-                <td>
-                  <button type="button" class="plain" (click)="pick.emit(other.name)"><rule-exact-name [name]="other.name" /></button>
-                </td>
-                <td>{{ other.files }} filled</td>
-                <td>{{ other.differs === 'wording' ? 'other wording' : 'differs in ' + other.differs }}</td>
-                <td><rule-exact-name [name]="writtenName(other.property)" /></td>
-                <td>
-                  <button type="button" class="link" (click)="rename(other)">Move the values there …</button>
-                </td>
-              </tr>
-            } @empty {
-              <tr>
-                <td class="soft">None.</td>
-              </tr>
-            }
-          </tbody>
-        </table>
+        <rule-table label="Other names" [rows]="others() ?? []" key="name" empty="None.">
+          <ng-container *ruleColumn="let other of others() ?? []">
+            <button type="button" class="plain" (click)="pick.emit(other.name)"><rule-exact-name [name]="other.name" /></button>
+          </ng-container>
+          <ng-container *ruleColumn="let other of others() ?? []"> {{ other.files }} filled </ng-container>
+          <ng-container *ruleColumn="let other of others() ?? []">
+            {{ other.differs === 'wording' ? 'other wording' : 'differs in ' + other.differs }}
+          </ng-container>
+          <ng-container *ruleColumn="let other of others() ?? []">
+            <rule-exact-name [name]="writtenName(other.property)" />
+          </ng-container>
+          <ng-container *ruleColumn="let other of others() ?? []">
+            <button type="button" class="link" (click)="rename(other)">Move the values there …</button>
+          </ng-container>
+        </rule-table>
       </section>
     }
   `,

@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, effect, inject, input, output, signal, untracked } from '@angular/core';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
+import { RuleColumn, RuleTable } from '../kit';
 import { Count, jobsFeature } from '../shared';
 import { droppedFiles } from './dropped';
 import { UploadsStore } from './uploads.store';
@@ -10,7 +11,7 @@ import { UploadsStore } from './uploads.store';
   selector: 'rule-uploads',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [UploadsStore],
-  imports: [ButtonModule, Count],
+  imports: [RuleColumn, RuleTable, ButtonModule, Count],
   template: `
     <section
       class="card drop"
@@ -39,17 +40,13 @@ import { UploadsStore } from './uploads.store';
           }
         </p>
         <progress [max]="store.bytes()" [value]="store.bytesSent()" aria-label="Upload"></progress>
-        <table class="list">
-          <tbody>
-            @for (entry of store.listed(); track entry.path) {
-              <tr>
-                <td class="mono">{{ entry.path }}</td>
-                <td [class.bad]="entry.outcome === 'refused'">{{ entry.outcome }}</td>
-                <td>{{ entry.message ?? '' }}</td>
-              </tr>
-            }
-          </tbody>
-        </table>
+        <rule-table label="Files of the upload" [rows]="store.listed()" key="path">
+          <ng-container *ruleColumn="let entry of store.listed(); look: 'mono'">{{ entry.path }}</ng-container>
+          <ng-container *ruleColumn="let entry of store.listed()">
+            <span [class.bad]="entry.outcome === 'refused'">{{ entry.outcome }}</span>
+          </ng-container>
+          <ng-container *ruleColumn="let entry of store.listed()">{{ entry.message ?? '' }}</ng-container>
+        </rule-table>
         @if (store.sent().length > store.listed().length) {
           <p class="soft">and {{ store.sent().length - store.listed().length }} more</p>
         }

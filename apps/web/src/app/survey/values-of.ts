@@ -1,4 +1,3 @@
-import { ScrollingModule } from '@angular/cdk/scrolling';
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { FileFilter } from '@rule/contract';
@@ -9,7 +8,7 @@ import { NgxEchartsDirective, provideEchartsCore } from 'ngx-echarts';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { chartBase, echarts, themeColour } from '../charts';
-import { RuleCheck, RuleOption, RuleSelect, RuleWaiting } from '../kit';
+import { RuleCheck, RuleColumn, RuleOption, RuleSelect, RuleTable, RuleWaiting } from '../kit';
 import { Count, ExactName } from '../shared';
 import { FoundValuesStore } from './answers.store';
 
@@ -55,7 +54,20 @@ export function barsOf(values: readonly ValueCount[]): Bar[] {
 @Component({
   selector: 'rule-values-of',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleWaiting, RuleOption, RuleSelect, ButtonModule, Count, ExactName, FormsModule, InputTextModule, NgxEchartsDirective, ScrollingModule, RuleCheck],
+  imports: [
+    RuleColumn,
+    RuleTable,
+    RuleWaiting,
+    RuleOption,
+    RuleSelect,
+    ButtonModule,
+    Count,
+    ExactName,
+    FormsModule,
+    InputTextModule,
+    NgxEchartsDirective,
+    RuleCheck,
+  ],
   providers: [FoundValuesStore, provideEchartsCore({ echarts })],
   template: `
     <label class="field pick"
@@ -140,39 +152,25 @@ export function barsOf(values: readonly ValueCount[]): Bar[] {
       @if (f.picture.clusters.length) {
         <section class="card">
           <h2>Values that probably mean the same</h2>
-          <table class="list">
-            <thead>
-              <tr>
-                <th>Values</th>
-                <th>Why</th>
-                <th class="num">Files</th>
-                <th></th>
-              </tr>
-            </thead>
-            <tbody>
-              @for (cluster of f.picture.clusters; track cluster.to) {
-                <tr>
-                  <td>
-                    @for (value of cluster.values; track value) {
-                      <span class="chip mono" [class.good]="value === cluster.to">{{ dots(value) }}</span>&ngsp;
-                    }
-                  </td>
-                  <td>
-                    {{ cluster.reason }}
-                    @if (cluster.careful) {
-                      <span class="warn">contains digits: check it</span>
-                    }
-                  </td>
-                  <td class="num">{{ cluster.files }}</td>
-                  <td>
-                    <button type="button" class="link" [attr.aria-label]="'Make them one …: ' + cluster.to" (click)="replace(cluster.values, cluster.to)">
-                      Make them one …
-                    </button>
-                  </td>
-                </tr>
+          <rule-table label="Values written differently" [rows]="f.picture.clusters" key="to">
+            <ng-container *ruleColumn="let cluster of f.picture.clusters; name: 'Values'">
+              @for (value of cluster.values; track value) {
+                <span class="chip mono" [class.good]="value === cluster.to">{{ dots(value) }}</span>&ngsp;
               }
-            </tbody>
-          </table>
+            </ng-container>
+            <ng-container *ruleColumn="let cluster of f.picture.clusters; name: 'Why'">
+              {{ cluster.reason }}
+              @if (cluster.careful) {
+                <span class="warn">contains digits: check it</span>
+              }
+            </ng-container>
+            <ng-container *ruleColumn="let cluster of f.picture.clusters; name: 'Files'; num: true; by: 'files'">{{ cluster.files }}</ng-container>
+            <ng-container *ruleColumn="let cluster of f.picture.clusters; said: 'Actions'">
+              <button type="button" class="link" [attr.aria-label]="'Make them one …: ' + cluster.to" (click)="replace(cluster.values, cluster.to)">
+                Make them one …
+              </button>
+            </ng-container>
+          </rule-table>
         </section>
       }
       <section class="card">
@@ -190,25 +188,21 @@ export function barsOf(values: readonly ValueCount[]): Bar[] {
         @if (f.distinct > f.values.length) {
           <p class="soft">The {{ f.values.length }} most frequent of {{ f.distinct }} are listed and looked at.</p>
         }
-        <div class="lines" role="table" aria-label="Values">
-          <div class="row header" role="row">
-            <span role="columnheader"><span class="visually-hidden">Chosen</span></span
-            ><span role="columnheader">Value</span><span role="columnheader" class="num">Files</span><span role="columnheader"></span>
-          </div>
-          <cdk-virtual-scroll-viewport itemSize="32" role="rowgroup" [style.height]="'min(38vh, ' + 32 * listed().length + 'px)'">
-            <div class="row" role="row" *cdkVirtualFor="let value of listed()">
-              <span role="cell"><rule-check [ariaLabel]="'Choose ' + value.text" [checked]="ticked().has(value.text)" (flip)="tick(value.text)" /></span>
-              <span role="cell" class="mono" [title]="value.text"><rule-exact-name [name]="value.text" /> {{ value.unit ?? '' }}</span>
-              <span role="cell" class="num">{{ value.files }}</span>
-              <span role="cell">
-                @if (value.standIn) {
-                  <span class="chip warn">stand-in</span>
-                }
-                <button type="button" class="link" (click)="files.emit(value.text)">files</button>
-              </span>
-            </div>
-          </cdk-virtual-scroll-viewport>
-        </div>
+        <rule-table label="Values" [rows]="listed()" key="text" virtual height="38vh">
+          <ng-container *ruleColumn="let value of listed(); said: 'Chosen'; width: '30px'; look: 'box'">
+            <rule-check [ariaLabel]="'Choose ' + value.text" [checked]="ticked().has(value.text)" (flip)="tick(value.text)" />
+          </ng-container>
+          <ng-container *ruleColumn="let value of listed(); name: 'Value'; by: 'text'; tip: 'text'; look: 'mono'; width: 'minmax(160px, 3fr)'">
+            <rule-exact-name [name]="value.text" /> {{ value.unit ?? '' }}
+          </ng-container>
+          <ng-container *ruleColumn="let value of listed(); name: 'Files'; by: 'files'; num: true; width: '60px'">{{ value.files }}</ng-container>
+          <ng-container *ruleColumn="let value of listed(); said: 'Its files'; width: 'minmax(120px, 1fr)'">
+            @if (value.standIn) {
+              <span class="chip warn">stand-in</span>&ngsp;
+            }
+            <button type="button" class="link" (click)="files.emit(value.text)">files</button>
+          </ng-container>
+        </rule-table>
       </section>
     } @else {
       <rule-waiting />
@@ -232,10 +226,6 @@ export function barsOf(values: readonly ValueCount[]): Bar[] {
     }
     section p {
       margin: 2px 0;
-    }
-    .lines {
-      --columns: 30px minmax(160px, 3fr) 60px minmax(120px, 1fr);
-      margin: 6px 0 0;
     }
     .top {
       display: flex;

@@ -4,7 +4,7 @@ import { BlockExchange, BlockExchangePlan } from '@rule/contract';
 import { count } from '@rule/core/words';
 import { ButtonModule } from 'primeng/button';
 import { SelectModule } from 'primeng/select';
-import { RuleWaiting } from '../kit';
+import { RuleColumn, RuleTable, RuleWaiting } from '../kit';
 import { Count } from '../shared';
 import { ChangeEffects } from './change-effects';
 import { TitleBlocksStore } from './title-blocks.store';
@@ -20,7 +20,7 @@ const FOUND_BY: Readonly<Record<NonNullable<BlockExchangePlan['cells'][number]['
 @Component({
   selector: 'rule-exchange-block',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleWaiting, ButtonModule, ChangeEffects, Count, FormsModule, SelectModule],
+  imports: [RuleColumn, RuleTable, RuleWaiting, ButtonModule, ChangeEffects, Count, FormsModule, SelectModule],
   template: `
     <section class="card" aria-labelledby="exchange-title">
       <h2 id="exchange-title">Exchange {{ store.block()?.name }} for another block</h2>
@@ -58,35 +58,26 @@ const FOUND_BY: Readonly<Record<NonNullable<BlockExchangePlan['cells'][number]['
           {{ plan.sheets | count: 'sheet' }} would get the new block, its lower right corner where the old one's is.
           {{ plan.lender ? 'Drawings that lack it get it from ' + plan.lender + '.' : '' }}
         </p>
-        <table class="list" aria-label="Cells of the new block">
-          <thead>
-            <tr>
-              <th>Cell of {{ to() }}</th>
-              <th>Text from</th>
-              <th>Found by</th>
-            </tr>
-          </thead>
-          <tbody>
-            @for (cell of plan.cells; track cell.tag) {
-              <tr>
-                <td class="mono">{{ cell.tag }} {{ cell.prompt && cell.prompt !== cell.tag ? '(' + cell.prompt + ')' : '' }}</td>
-                <td>
-                  <p-select
-                    appendTo="body"
-                    size="small"
-                    [ariaLabel]="'Text of ' + cell.tag"
-                    [options]="sources()"
-                    optionLabel="text"
-                    optionValue="value"
-                    [ngModel]="cell.from"
-                    (ngModelChange)="take(cell.tag, $event)"
-                  />
-                </td>
-                <td class="soft">{{ cell.by ? found(cell.by) : cell.from ? 'chosen' : 'stays blank' }}</td>
-              </tr>
-            }
-          </tbody>
-        </table>
+        <rule-table label="Cells of the new block" [rows]="plan.cells" key="tag">
+          <ng-container *ruleColumn="let cell of plan.cells; name: 'Cell of ' + to(); look: 'mono'">
+            {{ cell.tag }} {{ cell.prompt && cell.prompt !== cell.tag ? '(' + cell.prompt + ')' : '' }}
+          </ng-container>
+          <ng-container *ruleColumn="let cell of plan.cells; name: 'Text from'">
+            <p-select
+              appendTo="body"
+              size="small"
+              [ariaLabel]="'Text of ' + cell.tag"
+              [options]="sources()"
+              optionLabel="text"
+              optionValue="value"
+              [ngModel]="cell.from"
+              (ngModelChange)="take(cell.tag, $event)"
+            />
+          </ng-container>
+          <ng-container *ruleColumn="let cell of plan.cells; name: 'Found by'; look: 'soft'">
+            {{ cell.by ? found(cell.by) : cell.from ? 'chosen' : 'stays blank' }}
+          </ng-container>
+        </rule-table>
         <rule-change-effects heading="Texts that no cell of the new block takes would be lost:" [lost]="plan.lost" [left]="plan.left" />
         <div class="bar">
           <p-button [label]="label(plan)" [disabled]="plan.sheets === 0" [loading]="store.exchanging()" (onClick)="store.exchangeBlock(request()!, done)" />

@@ -1,10 +1,10 @@
 import { ChangeDetectionStrategy, Component, inject, input, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { FileFilter } from '@rule/contract';
+import { FileFilter, ReplacementLine } from '@rule/contract';
 import { Property } from '@rule/core/schema';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { RuleCheck, RuleOption, RuleSelect } from '../kit';
+import { RuleCheck, RuleColumn, RuleOption, RuleSelect, RuleTable } from '../kit';
 import { Count, FileLink } from '../shared';
 import { GridEdit } from './grid';
 import { ReplaceStore } from './replace.store';
@@ -13,7 +13,7 @@ import { ReplaceStore } from './replace.store';
 @Component({
   selector: 'rule-find-replace',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, Count, FileLink, FormsModule, InputTextModule, RuleCheck, RuleOption, RuleSelect],
+  imports: [RuleColumn, RuleTable, ButtonModule, Count, FileLink, FormsModule, InputTextModule, RuleCheck, RuleOption, RuleSelect],
   providers: [ReplaceStore],
   template: `
     <section class="card panel" aria-label="Find and replace">
@@ -40,41 +40,22 @@ import { ReplaceStore } from './replace.store';
             <p-button [label]="'Replace ' + (store.good().length | count: 'value')" (onClick)="all()" />
           }
         </p>
-        <div class="found">
-          <table class="list">
-            <thead>
-              <tr>
-                <th>File</th>
-                <th>Property</th>
-                <th>Now</th>
-                <th>Then</th>
-              </tr>
-            </thead>
-            <tbody>
-              @for (entry of list.values.slice(0, 200); track entry.file + '/' + entry.property) {
-                <tr>
-                  <td><rule-file [id]="entry.file" [path]="entry.path" /></td>
-                  <td>{{ captionOf(entry.property) }}</td>
-                  <td class="mono">{{ entry.before || '(blank)' }}</td>
-                  <td class="mono" [class.bad]="entry.problem">{{ entry.problem ?? (entry.after || '(blank)') }}</td>
-                </tr>
-              }
-            </tbody>
-          </table>
-          @if (list.values.length > 200) {
-            <p class="soft">The first 200 are shown.</p>
-          }
-        </div>
+        <rule-table label="Values that would be replaced" [rows]="list.values" virtual height="220px">
+          <ng-container *ruleColumn="let entry of list.values; name: 'File'; by: 'path'; width: 'minmax(180px, 1.5fr)'">
+            <rule-file [id]="entry.file" [path]="entry.path" />
+          </ng-container>
+          <ng-container *ruleColumn="let entry of list.values; name: 'Property'">{{ captionOf(entry.property) }}</ng-container>
+          <ng-container *ruleColumn="let entry of list.values; name: 'Now'; look: 'mono'; by: 'before'; tip: 'before'; width: 'minmax(110px, 1fr)'">
+            {{ entry.before || '(blank)' }}
+          </ng-container>
+          <ng-container *ruleColumn="let entry of list.values; name: 'Then'; look: 'mono'; by: thenOf; tip: thenOf; width: 'minmax(110px, 1fr)'">
+            <span [class.bad]="entry.problem">{{ thenOf(entry) || '(blank)' }}</span>
+          </ng-container>
+        </rule-table>
       }
     </section>
   `,
   styleUrl: './panel.css',
-  styles: `
-    .found {
-      max-height: 220px;
-      overflow: auto;
-    }
-  `,
 })
 export class FindReplace {
   readonly filter = input.required<FileFilter>();
@@ -98,6 +79,7 @@ export class FindReplace {
     this.store.look({ filter: this.filter(), properties, find: this.find(), by: this.by(), whole: this.whole(), matchCase: this.matchCase() });
   }
 
+  protected readonly thenOf = (entry: ReplacementLine): string => entry.problem ?? entry.after;
   protected captionOf(id: number): string {
     return this.columns().find((property) => property.id === id)?.caption ?? '';
   }

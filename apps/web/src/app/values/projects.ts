@@ -7,18 +7,15 @@ import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { Clauses } from '../clauses';
-import { RuleOption, RuleSelect, RuleWaiting } from '../kit';
+import { RuleColumn, RuleOption, RuleSelect, RuleTable, RuleWaiting } from '../kit';
 import { catalogueFeature, Count, FileLink, Notices, PendingStore, plainHeld, sessionFeature, TrayActions, trayFeature, Unsaved } from '../shared';
 import { ProjectsStore } from './projects.store';
-
-/** Rows shown before the rest is counted. */
-const MOST_SHOWN = 200;
 
 /** Projects and drawing sets: values, files and pending inheritance. */
 @Component({
   selector: 'rule-projects',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleWaiting, RuleOption, RuleSelect, ButtonModule, Clauses, Count, FileLink, FormsModule, InputTextModule],
+  imports: [RuleColumn, RuleTable, RuleWaiting, RuleOption, RuleSelect, ButtonModule, Clauses, Count, FileLink, FormsModule, InputTextModule],
   providers: [ProjectsStore],
   template: `
     <div class="head">
@@ -138,69 +135,48 @@ const MOST_SHOWN = 200;
       @if (v.behindTotal) {
         <section class="card" aria-label="Not reached yet">
           <h2>Not reached yet: {{ v.behindTotal | count: 'value' }}</h2>
-          <table class="list">
-            <thead>
-              <tr>
-                <th>File</th>
-                <th>Property</th>
-                <th>Holds</th>
-                <th>Should hold</th>
-                <th>State</th>
-              </tr>
-            </thead>
-            <tbody>
-              @for (entry of v.behind.slice(0, most); track $index) {
-                <tr>
-                  <td><rule-file [id]="entry.file" [path]="entry.path" /> {{ entry.label }}</td>
-                  <td>{{ captionOf(entry.property) }}</td>
-                  <td class="mono">{{ show(entry.held) }}</td>
-                  <td class="mono">{{ show(entry.wanted) }}</td>
-                  <td [class.warn]="entry.reason">{{ entry.reason ?? 'can be written' }}</td>
-                </tr>
-              }
-            </tbody>
-          </table>
+          @if (v.behindTotal > v.behind.length) {
+            <p class="soft">The first {{ v.behind.length }} are listed.</p>
+          }
+          <rule-table label="Values that differ" [rows]="v.behind" virtual height="40vh">
+            <ng-container *ruleColumn="let entry of v.behind; name: 'File'; by: 'path'; width: 'minmax(180px, 1.5fr)'">
+              <rule-file [id]="entry.file" [path]="entry.path" /> {{ entry.label }}
+            </ng-container>
+            <ng-container *ruleColumn="let entry of v.behind; name: 'Property'">{{ captionOf(entry.property) }}</ng-container>
+            <ng-container *ruleColumn="let entry of v.behind; name: 'Holds'; look: 'mono'">{{ show(entry.held) }}</ng-container>
+            <ng-container *ruleColumn="let entry of v.behind; name: 'Should hold'; look: 'mono'">{{ show(entry.wanted) }}</ng-container>
+            <ng-container *ruleColumn="let entry of v.behind; name: 'State'; by: 'reason'; tip: 'reason'; width: 'minmax(120px, 1fr)'">
+              <span [class.warn]="entry.reason">{{ entry.reason ?? 'can be written' }}</span>
+            </ng-container>
+          </rule-table>
         </section>
       }
       @if (v.sheets.length && sheetProperties().length) {
         <section class="card" aria-label="Sheets">
           <h2>Sheets: own values</h2>
           <div class="wide">
-            <table class="list">
-              <thead>
-                <tr>
-                  <th>Drawing</th>
-                  <th>Sheet</th>
-                  @for (property of sheetProperties(); track property.id) {
-                    <th>{{ property.caption }}</th>
+            <rule-table label="Sheets" [rows]="v.sheets">
+              <ng-container *ruleColumn="let sheet of v.sheets; name: 'Drawing'; by: 'path'">
+                <rule-file [id]="sheet.file" [path]="sheet.path" />
+              </ng-container>
+              <ng-container *ruleColumn="let sheet of v.sheets; name: 'Sheet'; by: 'label'">{{ sheet.label }}</ng-container>
+              @for (property of sheetProperties(); track property.id) {
+                <ng-container *ruleColumn="let sheet of v.sheets; name: property.caption">
+                  @if (sheet.held[property.id] === undefined) {
+                    <span class="soft">no cell</span>
+                  } @else if (property.feed === 'typed' && mayEdit() && !sheet.lock) {
+                    <input
+                      pInputText
+                      [attr.aria-label]="property.caption + ' of ' + sheet.path + ', ' + sheet.label"
+                      [ngModel]="pendingText(sheet, property) ?? sheet.held[property.id]!.text"
+                      (change)="typeSheet(sheet, property, $any($event.target).value)"
+                    />
+                  } @else {
+                    <span class="mono">{{ show(sheet.held[property.id]!) }}</span>
                   }
-                </tr>
-              </thead>
-              <tbody>
-                @for (sheet of v.sheets.slice(0, most); track sheet.file + sheet.holder) {
-                  <tr>
-                    <td><rule-file [id]="sheet.file" [path]="sheet.path" /></td>
-                    <td>{{ sheet.label }}</td>
-                    @for (property of sheetProperties(); track property.id) {
-                      <td>
-                        @if (sheet.held[property.id] === undefined) {
-                          <span class="soft">no cell</span>
-                        } @else if (property.feed === 'typed' && mayEdit() && !sheet.lock) {
-                          <input
-                            pInputText
-                            [attr.aria-label]="property.caption + ' of ' + sheet.path + ', ' + sheet.label"
-                            [ngModel]="pendingText(sheet, property) ?? sheet.held[property.id]!.text"
-                            (change)="typeSheet(sheet, property, $any($event.target).value)"
-                          />
-                        } @else {
-                          <span class="mono">{{ show(sheet.held[property.id]!) }}</span>
-                        }
-                      </td>
-                    }
-                  </tr>
-                }
-              </tbody>
-            </table>
+                </ng-container>
+              }
+            </rule-table>
           </div>
           @if (mayEdit()) {
             @for (property of defaults(); track property.id) {
@@ -214,6 +190,9 @@ const MOST_SHOWN = 200;
       @if (v.level !== 'company') {
         <section class="card" aria-label="Files">
           <h2>Files: {{ v.files }}</h2>
+          @if (v.files > v.members.length) {
+            <p class="soft">The first {{ v.members.length }} are listed.</p>
+          }
           @if (mayEdit()) {
             <label class="field find">
               <span>Add a file</span>
@@ -223,70 +202,41 @@ const MOST_SHOWN = 200;
               <button type="button" class="link spaced" (click)="member(v, file.id, true)">{{ file.path }}</button>
             }
           }
-          <table class="list">
-            <tbody>
-              @for (file of v.members.slice(0, most); track file.file) {
-                <tr>
-                  <td><rule-file [id]="file.file" [path]="file.path" /></td>
-                  <td class="soft">{{ file.how }}</td>
-                  <td>
-                    @if (mayEdit()) {
-                      <button
-                        type="button"
-                        class="link"
-                        [attr.aria-label]="(file.how === 'by hand' ? 'Leave to the rule: ' : 'Remove: ') + file.path"
-                        (click)="member(v, file.file, file.how === 'by hand' ? null : false)"
-                      >
-                        {{ file.how === 'by hand' ? 'Leave to the rule' : 'Remove' }}
-                      </button>
-                    }
-                  </td>
-                </tr>
+          <rule-table label="Files of the project" [rows]="members()" key="file" virtual height="40vh">
+            <ng-container *ruleColumn="let file of members(); name: 'File'; by: 'path'; width: 'minmax(200px, 2fr)'">
+              <rule-file [id]="file.file" [path]="file.path" />
+            </ng-container>
+            <ng-container *ruleColumn="let file of members(); name: 'By'; by: 'how'; look: 'soft'">
+              <span [class.warn]="file.out">{{ file.how }}</span>
+            </ng-container>
+            <ng-container *ruleColumn="let file of members(); said: 'Actions'; width: '120px'">
+              @if (mayEdit()) {
+                @let back = file.out || file.how === 'by hand';
+                <button
+                  type="button"
+                  class="link"
+                  [attr.aria-label]="(back ? 'Leave to the rule: ' : 'Remove: ') + file.path"
+                  (click)="member(v, file.file, back ? null : false)"
+                >
+                  {{ back ? 'Leave to the rule' : 'Remove' }}
+                </button>
               }
-              @for (file of v.takenOut; track file.file) {
-                <tr>
-                  <td><rule-file [id]="file.file" [path]="file.path" /></td>
-                  <td class="warn">removed by hand</td>
-                  <td>
-                    @if (mayEdit()) {
-                      <button type="button" class="link" [attr.aria-label]="'Leave to the rule: ' + file.path" (click)="member(v, file.file, null)">
-                        Leave to the rule
-                      </button>
-                    }
-                  </td>
-                </tr>
-              }
-            </tbody>
-          </table>
-          @if (v.files > most) {
-            <p class="soft">The first {{ most }} are shown.</p>
-          }
+            </ng-container>
+          </rule-table>
         </section>
       }
     } @else if (!id() && projects.list() && !draft()) {
       <div class="card">
-        <table class="list">
-          <thead>
-            <tr>
-              <th>Name</th>
-              <th>Level</th>
-              <th class="num">Files</th>
-              <th>By</th>
-            </tr>
-          </thead>
-          <tbody>
-            @for (row of projects.list() ?? []; track row.id) {
-              <tr>
-                <td>
-                  <button type="button" class="link" (click)="picked.emit('' + row.id)">{{ row.level === 'company' ? 'the company' : row.name }}</button>
-                </td>
-                <td>{{ row.level }}</td>
-                <td class="num">{{ row.files }}</td>
-                <td class="soft">{{ row.level === 'company' ? 'all files' : row.clauses.length ? 'rule and hand' : 'hand' }}</td>
-              </tr>
-            }
-          </tbody>
-        </table>
+        <rule-table label="Projects" [rows]="projects.list() ?? []" key="id">
+          <ng-container *ruleColumn="let row of projects.list() ?? []; name: 'Name'">
+            <button type="button" class="link" (click)="picked.emit('' + row.id)">{{ row.level === 'company' ? 'the company' : row.name }}</button>
+          </ng-container>
+          <ng-container *ruleColumn="let row of projects.list() ?? []; name: 'Level'; by: 'level'">{{ row.level }}</ng-container>
+          <ng-container *ruleColumn="let row of projects.list() ?? []; name: 'Files'; num: true; by: 'files'">{{ row.files }}</ng-container>
+          <ng-container *ruleColumn="let row of projects.list() ?? []; name: 'By'; look: 'soft'">
+            {{ row.level === 'company' ? 'all files' : row.clauses.length ? 'rule and hand' : 'hand' }}
+          </ng-container>
+        </rule-table>
       </div>
     }
   `,
@@ -309,7 +259,7 @@ const MOST_SHOWN = 200;
     .wide {
       overflow: auto;
     }
-    td input {
+    rule-table input {
       width: 130px;
     }
     small.warn {
@@ -323,7 +273,6 @@ export class Projects {
   private readonly notices = inject(Notices);
   readonly id = input<string>();
   readonly picked = output<string | null>();
-  protected readonly most = MOST_SHOWN;
   protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
   protected readonly mayAdminister = this.store.selectSignal(sessionFeature.selectMayAdminister);
   private readonly active = this.store.selectSignal(catalogueFeature.selectActive);
@@ -342,6 +291,12 @@ export class Projects {
   protected readonly owned = computed(() => {
     const level = this.projects.view()?.level;
     return level ? this.active().filter((property) => isHeldAt(property, level)) : [];
+  });
+  /** Files of the opened project, and those removed by hand. */
+  protected readonly members = computed(() => {
+    const view = this.projects.view();
+    if (!view) return [];
+    return [...view.members.map((file) => ({ ...file, out: false })), ...view.takenOut.map((file) => ({ ...file, how: 'removed by hand', out: true }))];
   });
   protected readonly sheetProperties = computed(() => this.active().filter((property) => property.level === 'sheet'));
   protected readonly defaults = computed(() => this.sheetProperties().filter((property) => property.feed === 'typed' && property.default !== ''));

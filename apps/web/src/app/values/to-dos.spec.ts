@@ -41,7 +41,7 @@ describe('what is to do', () => {
   it('says what each file lacks, whose it is, and whether it can be written', async () => {
     const stage = await staged();
     const rows = [...stage.page.querySelectorAll('tbody tr')].map((row) => row.textContent.replace(/\s+/g, ' ').trim());
-    expect(rows[0]).toMatch(/^parts\/new\.stepnewBought partL\. Lindqvist \(you\).*Supplier, Order number$/);
+    expect(rows[0]).toMatch(/^parts\/new\.step newBought part L\. Lindqvist \(you\).*Supplier, Order number$/);
     expect(rows[1]).toContain('cannot be written');
     expect(rows[1]).toContain('nobody known');
     expect(rows[1]).toMatch(/A, B, C, D and 2 more$/);

@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, output, signal, untracked } from '@angular/core';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { RuleCheck, RuleWaiting } from '../kit';
+import { RuleCheck, RuleColumn, RuleTable, RuleWaiting } from '../kit';
 import { Count, FileLink, sessionFeature, showInstant, trayFeature } from '../shared';
 import { ToDosStore } from './to-dos.store';
 
@@ -9,7 +9,7 @@ import { ToDosStore } from './to-dos.store';
 @Component({
   selector: 'rule-to-dos',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleWaiting, ButtonModule, Count, FileLink, RuleCheck],
+  imports: [RuleColumn, RuleTable, RuleWaiting, ButtonModule, Count, FileLink, RuleCheck],
   providers: [ToDosStore],
   template: `
     <div class="head">
@@ -35,38 +35,26 @@ import { ToDosStore } from './to-dos.store';
       <p class="note">Nothing to do. New files that lack something are listed after the next reading of a library.</p>
     } @else {
       <div class="card">
-        <table class="list">
-          <thead>
-            <tr>
-              <th><rule-check ariaLabel="Choose all" [checked]="chosen().size === shown().length" (flip)="chooseAll()" /></th>
-              <th>File</th>
-              <th>Class</th>
-              <th>Owner</th>
-              <th>Since</th>
-              <th>Required values missing</th>
-              <th>Names missing</th>
-            </tr>
-          </thead>
-          <tbody>
-            @for (entry of shown(); track entry.file) {
-              <tr>
-                <td><rule-check [ariaLabel]="'Choose ' + entry.path" [checked]="chosen().has(entry.file)" (flip)="choose(entry.file)" /></td>
-                <td>
-                  <rule-file [id]="entry.file" [path]="entry.path" />
-                  <span class="chip">{{ entry.how }}</span>
-                  @if (entry.reason) {
-                    <span class="chip warn" [title]="entry.reason">cannot be written</span>
-                  }
-                </td>
-                <td>{{ entry.class ?? '' }}</td>
-                <td>{{ entry.owner ?? 'nobody known' }}{{ entry.mine ? ' (you)' : '' }}</td>
-                <td>{{ when(entry.at) }}</td>
-                <td [class.warn]="entry.missing.length">{{ entry.missing.join(', ') }}</td>
-                <td>{{ few(entry.lacks) }}</td>
-              </tr>
+        <ng-template #all><rule-check ariaLabel="Choose all" [checked]="chosen().size === shown().length" (flip)="chooseAll()" /></ng-template>
+        <rule-table label="To-dos" [rows]="shown()" key="file">
+          <ng-container *ruleColumn="let entry of shown(); head: all">
+            <rule-check [ariaLabel]="'Choose ' + entry.path" [checked]="chosen().has(entry.file)" (flip)="choose(entry.file)" />
+          </ng-container>
+          <ng-container *ruleColumn="let entry of shown(); name: 'File'; by: 'path'">
+            <rule-file [id]="entry.file" [path]="entry.path" />&ngsp;
+            <span class="chip">{{ entry.how }}</span>
+            @if (entry.reason) {
+              &ngsp;<span class="chip warn" [title]="entry.reason">cannot be written</span>
             }
-          </tbody>
-        </table>
+          </ng-container>
+          <ng-container *ruleColumn="let entry of shown(); name: 'Class'; by: 'class'">{{ entry.class ?? '' }}</ng-container>
+          <ng-container *ruleColumn="let entry of shown(); name: 'Owner'; by: 'owner'">
+            {{ entry.owner ?? 'nobody known' }}{{ entry.mine ? ' (you)' : '' }}
+          </ng-container>
+          <ng-container *ruleColumn="let entry of shown(); name: 'Since'; by: 'at'">{{ when(entry.at) }}</ng-container>
+          <ng-container *ruleColumn="let entry of shown(); name: 'Required values missing'; look: 'warn'">{{ entry.missing.join(', ') }}</ng-container>
+          <ng-container *ruleColumn="let entry of shown(); name: 'Names missing'">{{ few(entry.lacks) }}</ng-container>
+        </rule-table>
       </div>
     }
   `,

@@ -173,7 +173,7 @@ describe('the Values station', () => {
       matchCase: false,
     } satisfies ReplacementRequest);
     expect(stage.text('[aria-label="Find and replace"] [role=status]')).toContain('2 values found, 1 can be replaced.');
-    expect(stage.text('[aria-label="Find and replace"] tbody tr:nth-child(2)')).toContain('is not in the list');
+    expect(stage.text('[aria-label="Find and replace"] [role=rowgroup] [role=row]:nth-child(2)')).toContain('is not in the list');
     await stage.click('Replace 1 value');
     expect(proposals(stage).at(-1)).toMatchObject({ values: [{ file: 1, property: 2, text: 'Kolbe' }], reason: 'replaced "Kessler" by "Kolbe"' });
     await stage.click('Preview');

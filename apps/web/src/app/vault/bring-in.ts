@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, input, output, signal } from '@angular/core';
 import { Newcomer, VaultRunResult } from '@rule/contract';
 import { ButtonModule } from 'primeng/button';
-import { RuleWaiting, RuleCheck } from '../kit';
+import { RuleCheck, RuleColumn, RuleTable, RuleWaiting } from '../kit';
 import { Count, FileLink } from '../shared';
 import { RunResult } from './run-result';
 
@@ -9,7 +9,7 @@ import { RunResult } from './run-result';
 @Component({
   selector: 'rule-bring-in',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleWaiting, ButtonModule, RuleCheck, Count, FileLink, RunResult],
+  imports: [RuleColumn, RuleTable, RuleWaiting, ButtonModule, RuleCheck, Count, FileLink, RunResult],
   template: `
     <div class="head">
       <div>
@@ -34,57 +34,25 @@ import { RunResult } from './run-result';
       <rule-run-result [result]="r" [editable]="false" />
     }
     @if (rows(); as list) {
-      <div class="card wide">
-        <table class="list" aria-label="Files that are not in the vault">
-          <thead>
-            <tr>
-              <th><rule-check ariaLabel="Choose all that can be brought in" [checked]="all()" (flip)="chooseAll($event)" /></th>
-              <th>File</th>
-              <th>Kind</th>
-              <th>Class</th>
-              <th>Record</th>
-            </tr>
-          </thead>
-          <tbody>
-            @for (row of list.slice(0, 500); track row.file) {
-              <tr>
-                <td>
-                  @if (!row.problem) {
-                    <rule-check [ariaLabel]="'Choose ' + row.path" [checked]="picked().has(row.file)" (flip)="choose(row.file, $event)" />
-                  }
-                </td>
-                <td><rule-file [id]="row.file" [path]="row.path" /></td>
-                <td>{{ row.kind }}</td>
-                <td>{{ row.className ?? '' }}</td>
-                <td>
-                  {{ recordWords(row) }}
-                  @if (row.problem) {
-                    <small class="bad">{{ row.problem }}</small>
-                  }
-                </td>
-              </tr>
-            } @empty {
-              <tr>
-                <td colspan="5" class="soft">Every file here is in the vault.</td>
-              </tr>
-            }
-          </tbody>
-        </table>
-      </div>
-      @if (list.length > 500) {
-        <p class="soft">{{ list.length - 500 }} more; choose a folder to see fewer.</p>
-      }
+      <ng-template #choosing><rule-check ariaLabel="Choose all that can be brought in" [checked]="all()" (flip)="chooseAll($event)" /></ng-template>
+      <rule-table class="card" label="Files that are not in the vault" [rows]="list" key="file" virtual height="66vh" empty="Every file here is in the vault.">
+        <ng-container *ruleColumn="let row of list; head: choosing; width: '36px'; look: 'box'">
+          @if (!row.problem) {
+            <rule-check [ariaLabel]="'Choose ' + row.path" [checked]="picked().has(row.file)" (flip)="choose(row.file, $event)" />
+          }
+        </ng-container>
+        <ng-container *ruleColumn="let row of list; name: 'File'; by: 'path'; width: 'minmax(180px, 1.2fr)'">
+          <rule-file [id]="row.file" [path]="row.path" />
+        </ng-container>
+        <ng-container *ruleColumn="let row of list; name: 'Kind'; by: 'kind'; width: '90px'">{{ row.kind }}</ng-container>
+        <ng-container *ruleColumn="let row of list; name: 'Class'; by: 'className'; width: '110px'">{{ row.className ?? '' }}</ng-container>
+        <ng-container *ruleColumn="let row of list; name: 'Record'; tip: recordWords; width: 'minmax(200px, 2fr)'">{{ recordWords(row) }}</ng-container>
+        <ng-container *ruleColumn="let row of list; name: 'Problem'; by: 'problem'; tip: 'problem'; look: 'bad'; width: 'minmax(90px, 1fr)'">
+          {{ row.problem }}
+        </ng-container>
+      </rule-table>
     } @else {
       <rule-waiting />
-    }
-  `,
-  styles: `
-    .wide {
-      overflow: auto;
-      max-height: 66vh;
-    }
-    small {
-      display: block;
     }
   `,
 })
@@ -101,11 +69,10 @@ export class BringIn {
   protected readonly chosen = computed(() => this.ready().filter((file) => this.picked().has(file)));
   protected readonly all = computed(() => this.ready().length > 0 && this.chosen().length === this.ready().length);
 
-  protected recordWords(row: Newcomer): string {
-    return Object.entries(row.record)
+  protected readonly recordWords = (row: Newcomer): string =>
+    Object.entries(row.record)
       .map(([field, value]) => `${field} ${value}`)
       .join(' · ');
-  }
   protected choose(file: number, on: boolean): void {
     const picked = new Set(this.picked());
     if (on) picked.add(file);

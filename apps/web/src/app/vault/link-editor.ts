@@ -7,6 +7,7 @@ import { ButtonModule } from 'primeng/button';
 import { DialogModule } from 'primeng/dialog';
 import { MultiSelectModule } from 'primeng/multiselect';
 import { SelectModule } from 'primeng/select';
+import { RuleColumn, RuleTable } from '../kit';
 import { FileChoices } from '../shared';
 import { SampleStore } from './answers.store';
 
@@ -43,7 +44,7 @@ export const newLink = (field = ''): Omit<Link, 'id'> => ({
   selector: 'rule-link-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [SampleStore],
-  imports: [AutoCompleteModule, ButtonModule, DialogModule, FormsModule, MultiSelectModule, SelectModule],
+  imports: [RuleColumn, RuleTable, AutoCompleteModule, ButtonModule, DialogModule, FormsModule, MultiSelectModule, SelectModule],
   template: `
     <p-dialog
       closeAriaLabel="Close"
@@ -217,35 +218,20 @@ export const newLink = (field = ''): Omit<Link, 'id'> => ({
               }
             </div>
           }
-          <table class="list proof">
-            <caption>
-              What the next check-in does
-            </caption>
-            <thead>
-              <tr>
-                <th>When</th>
-                <th>File</th>
-                <th>Record</th>
-                <th>Outcome</th>
-                @for (entry of l.states; track entry.state) {
-                  <th>In state {{ entry.state }}</th>
-                }
-              </tr>
-            </thead>
-            <tbody>
-              @for (proof of proofOf(l); track proof.situation; let i = $index) {
-                <tr [title]="proof.decision.reason">
-                  <td>{{ proof.situation }}</td>
-                  <td>{{ proof.file ?? '–' }}</td>
-                  <td>{{ proof.record ?? '–' }}</td>
-                  <td [class.warn]="proof.decision.action === 'ask'">{{ outcomes[proof.decision.action] }}</td>
-                  @for (entry of l.states; track entry.state) {
-                    <td>{{ outcomes[proofOf(entry)[i]!.decision.action] }}</td>
-                  }
-                </tr>
-              }
-            </tbody>
-          </table>
+          <p class="soft">What the next check-in does</p>
+          <rule-table label="What the next check-in does" [rows]="proofs()" key="situation" class="proof">
+            <ng-container *ruleColumn="let proof of proofs(); name: 'When'">{{ proof.situation }}</ng-container>
+            <ng-container *ruleColumn="let proof of proofs(); name: 'File'">{{ proof.file ?? '–' }}</ng-container>
+            <ng-container *ruleColumn="let proof of proofs(); name: 'Record'">{{ proof.record ?? '–' }}</ng-container>
+            <ng-container *ruleColumn="let proof of proofs(); name: 'Outcome'">
+              <span [class.warn]="proof.decision.action === 'ask'" [title]="proof.decision.reason">{{ outcomes[proof.decision.action] }}</span>
+            </ng-container>
+            @for (entry of l.states; track entry.state) {
+              <ng-container *ruleColumn="let proof of proofs(); let i = index; name: 'In state ' + entry.state">
+                {{ outcomes[proofOf(entry)[i]!.decision.action] }}
+              </ng-container>
+            }
+          </rule-table>
           @if (problem(); as text) {
             <p class="note bad" role="alert">{{ text }}</p>
           }
@@ -306,15 +292,6 @@ export const newLink = (field = ''): Omit<Link, 'id'> => ({
     .proof {
       margin-bottom: 12px;
     }
-    .proof caption {
-      text-align: left;
-      padding-bottom: 4px;
-      color: var(--soft);
-    }
-    .proof td {
-      height: 24px;
-      padding: 2px 10px;
-    }
   `,
 })
 export class LinkEditor {
@@ -337,6 +314,7 @@ export class LinkEditor {
   protected readonly stateLeads = ['as above', ...LEADS.filter((lead) => lead !== 'a workflow step')];
   protected readonly leadOf = leadOf;
   protected readonly proofOf = proofTable;
+  protected readonly proofs = computed(() => proofTable(this.edited()!));
   protected readonly outcomes = OUTCOMES;
   protected readonly kinds = [...KINDS];
   protected readonly passes = [...PASSES];

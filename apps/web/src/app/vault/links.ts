@@ -4,6 +4,7 @@ import { VaultState } from '@rule/contract';
 import { Link, linkEndsWords, linkFilesWords, sameDefinition } from '@rule/core/schema';
 import { leadOf } from '@rule/core/vault';
 import { ButtonModule } from 'primeng/button';
+import { RuleColumn, RuleTable } from '../kit';
 import { Count, showInstant } from '../shared';
 
 /** Lead in words; other settings as how values pass. */
@@ -17,7 +18,7 @@ export function leadWords(link: Pick<Link, 'in' | 'out' | 'onClash' | 'step'>): 
 @Component({
   selector: 'rule-vault-links',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, Count, RouterLink],
+  imports: [RuleColumn, RuleTable, ButtonModule, Count, RouterLink],
   template: `
     <div class="head">
       <div>
@@ -40,60 +41,36 @@ export function leadWords(link: Pick<Link, 'in' | 'out' | 'onClash' | 'step'>): 
       </p>
     }
     <div class="card wide">
-      <table class="list" aria-label="Links">
-        <thead>
-          <tr>
-            <th>Record field</th>
-            <th>Files</th>
-            <th>Address in the file</th>
-            <th>Leads</th>
-            <th><span class="visually-hidden">Change</span></th>
-          </tr>
-        </thead>
-        <tbody>
-          @for (link of links(); track link.id) {
-            <tr>
-              <td>{{ link.field }}</td>
-              <td>{{ link.files }}</td>
-              <td>
-                {{ link.words }}
-                @if (link.inDraft) {
-                  <span class="chip">draft</span>
-                }
-              </td>
-              <td>
-                {{ link.lead }}
-                @for (line of link.states; track line) {
-                  <small class="soft">{{ line }}</small>
-                }
-              </td>
-              <td class="num">
-                @if (editable()) {
-                  <button
-                    type="button"
-                    class="link"
-                    [attr.aria-label]="'Change the link of ' + link.field + ' for ' + link.files"
-                    (click)="edit.emit(link.link)"
-                  >
-                    change
-                  </button>
-                }
-              </td>
-            </tr>
-          } @empty {
-            <tr>
-              <td colspan="5" class="soft">No record fields are linked yet.</td>
-            </tr>
+      <rule-table label="Links" [rows]="links()" key="id" empty="No record fields are linked yet.">
+        <ng-container *ruleColumn="let link of links(); name: 'Record field'">{{ link.field }}</ng-container>
+        <ng-container *ruleColumn="let link of links(); name: 'Files'">{{ link.files }}</ng-container>
+        <ng-container *ruleColumn="let link of links(); name: 'Address in the file'">
+          {{ link.words }}
+          @if (link.inDraft) {
+            <span class="chip">draft</span>
           }
-        </tbody>
-      </table>
+        </ng-container>
+        <ng-container *ruleColumn="let link of links(); name: 'Leads'">
+          {{ link.lead }}
+          @for (line of link.states; track line) {
+            <small class="soft">{{ line }}</small>
+          }
+        </ng-container>
+        <ng-container *ruleColumn="let link of links(); said: 'Change'; num: true">
+          @if (editable()) {
+            <button type="button" class="link" [attr.aria-label]="'Change the link of ' + link.field + ' for ' + link.files" (click)="edit.emit(link.link)">
+              change
+            </button>
+          }
+        </ng-container>
+      </rule-table>
     </div>
   `,
   styles: `
     .wide {
       overflow-x: auto;
     }
-    td small {
+    rule-table small {
       display: block;
     }
   `,

@@ -9,7 +9,7 @@ import { InputTextModule } from 'primeng/inputtext';
 import { MultiSelectModule } from 'primeng/multiselect';
 import { SelectModule } from 'primeng/select';
 import { TextareaModule } from 'primeng/textarea';
-import { RuleCheck } from '../kit';
+import { RuleCheck, RuleColumn, RuleTable } from '../kit';
 import { Count } from '../shared';
 
 /** A field's type in words. */
@@ -22,7 +22,20 @@ function typeWords({ type, length, choices }: VaultField): string {
 @Component({
   selector: 'rule-record-fields',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, RuleCheck, Count, DialogModule, FormsModule, InputNumberModule, InputTextModule, MultiSelectModule, SelectModule, TextareaModule],
+  imports: [
+    RuleColumn,
+    RuleTable,
+    ButtonModule,
+    RuleCheck,
+    Count,
+    DialogModule,
+    FormsModule,
+    InputNumberModule,
+    InputTextModule,
+    MultiSelectModule,
+    SelectModule,
+    TextareaModule,
+  ],
   template: `
     <div class="head">
       <div>
@@ -43,75 +56,55 @@ function typeWords({ type, length, choices }: VaultField): string {
       <p class="note bad" role="alert">A link leads to the record field {{ lost.field }}, which the vault does not have.</p>
     }
     <div class="card wide">
-      <table class="list" aria-label="Record fields">
-        <thead>
-          <tr>
-            <th>Record field</th>
-            <th>Takes</th>
-            <th>Records of</th>
-            <th>Linked to</th>
-            <th>Compared with the schema</th>
-            <th><span class="visually-hidden">Change</span></th>
-          </tr>
-        </thead>
-        <tbody>
-          @for (row of view().rows; track row.field.name) {
-            <tr>
-              <td class="name">
-                {{ row.field.name }}
-                @if (row.system) {
-                  <small class="soft">kept by the vault</small>
-                } @else if (row.field.retired) {
-                  <small class="soft">retired</small>
-                } @else if (row.field.fixed) {
-                  <small class="soft">fixed in the vault</small>
-                }
-              </td>
-              <td>{{ typeOf(row.field) }}{{ row.field.required ? ', required' : '' }}</td>
-              <td>{{ row.field.kinds.length ? row.field.kinds.join(', ') : 'every kind' }}</td>
-              <td>{{ linkedTo(row) }}</td>
-              <td>
-                @for (finding of row.findings; track finding.message) {
-                  <span class="finding" [class.bad]="finding.severity === 'error'" [class.warn]="finding.severity === 'warning'">{{
-                    marks[finding.severity] + ' ' + row.field.name + ' ' + finding.message
-                  }}</span>
-                } @empty {
-                  <span class="chip good">agrees</span>
-                }
-              </td>
-              <td class="num">
-                @if (editable() && mayDefine() && !row.system && !row.field.fixed) {
-                  <button type="button" class="link" [attr.aria-label]="'Change the field ' + row.field.name" (click)="open(row)">change</button>
-                }
-              </td>
-            </tr>
+      <rule-table class="above" label="Record fields" [rows]="view().rows">
+        <ng-container *ruleColumn="let row of view().rows; name: 'Record field'">
+          {{ row.field.name }}
+          @if (row.system) {
+            <small class="soft">kept by the vault</small>
+          } @else if (row.field.retired) {
+            <small class="soft">retired</small>
+          } @else if (row.field.fixed) {
+            <small class="soft">fixed in the vault</small>
           }
-        </tbody>
-      </table>
+        </ng-container>
+        <ng-container *ruleColumn="let row of view().rows; name: 'Takes'"> {{ typeOf(row.field) }}{{ row.field.required ? ', required' : '' }} </ng-container>
+        <ng-container *ruleColumn="let row of view().rows; name: 'Records of'">
+          {{ row.field.kinds.length ? row.field.kinds.join(', ') : 'every kind' }}
+        </ng-container>
+        <ng-container *ruleColumn="let row of view().rows; name: 'Linked to'">{{ linkedTo(row) }}</ng-container>
+        <ng-container *ruleColumn="let row of view().rows; name: 'Compared with the schema'">
+          @for (finding of row.findings; track finding.message) {
+            <span class="finding" [class.bad]="finding.severity === 'error'" [class.warn]="finding.severity === 'warning'">{{
+              marks[finding.severity] + ' ' + row.field.name + ' ' + finding.message
+            }}</span>
+          } @empty {
+            <span class="chip good">agrees</span>
+          }
+        </ng-container>
+        <ng-container *ruleColumn="let row of view().rows; said: 'Change'; num: true">
+          @if (editable() && mayDefine() && !row.system && !row.field.fixed) {
+            <button type="button" class="link" [attr.aria-label]="'Change the field ' + row.field.name" (click)="open(row)">change</button>
+          }
+        </ng-container>
+      </rule-table>
     </div>
     @if (unheld().length) {
       <h2>Properties without a record field</h2>
       <div class="card wide">
-        <table class="list" aria-label="Properties without a record field">
-          <tbody>
-            @for (row of unheld(); track row.property) {
-              <tr>
-                <td class="name">{{ row.caption }}</td>
-                <td class="soft">{{ row.kinds.join(', ') }}</td>
-                <td class="num">
-                  @if (editable() && mayDefine()) {
-                    <button type="button" class="link" [attr.aria-label]="'Make a field from ' + row.caption" (click)="made.emit(row.property)">
-                      {{ row.taken ? '' : 'make a field' }}
-                    </button>
-                  }
-                  @if (editable()) {
-                    <button type="button" class="link" [attr.aria-label]="'Link ' + row.caption" (click)="link.emit(row.property)">link</button>
-                  }
-                </td>
-              </tr>
+        <rule-table class="above" label="Properties without a record field" [rows]="unheld()" key="property">
+          <ng-container *ruleColumn="let row of unheld()">{{ row.caption }}</ng-container>
+          <ng-container *ruleColumn="let row of unheld(); look: 'soft'">{{ row.kinds.join(', ') }}</ng-container>
+          <ng-container *ruleColumn="let row of unheld(); num: true">
+            @if (editable() && mayDefine()) {
+              <button type="button" class="link" [attr.aria-label]="'Make a field from ' + row.caption" (click)="made.emit(row.property)">
+                {{ row.taken ? '' : 'make a field' }}
+              </button>
             }
-          </tbody>
-        </table>
+            @if (editable()) {
+              <button type="button" class="link" [attr.aria-label]="'Link ' + row.caption" (click)="link.emit(row.property)">link</button>
+            }
+          </ng-container>
+        </rule-table>
       </div>
     }
 
@@ -194,10 +187,7 @@ function typeWords({ type, length, choices }: VaultField): string {
     .wide {
       overflow-x: auto;
     }
-    td {
-      vertical-align: top;
-    }
-    .name small {
+    rule-table small {
       display: block;
     }
     .finding {
@@ -206,9 +196,6 @@ function typeWords({ type, length, choices }: VaultField): string {
     }
     h2 {
       margin: 20px 0 8px;
-    }
-    .num button + button {
-      margin-left: 12px;
     }
     .two {
       display: grid;

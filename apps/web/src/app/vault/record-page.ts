@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, input, linkedSignal, outp
 import { CheckInReport, LinkValues, VaultFile } from '@rule/contract';
 import { count } from '@rule/core/words';
 import { ButtonModule } from 'primeng/button';
-import { RuleRadio } from '../kit';
+import { RuleColumn, RuleRadio, RuleTable } from '../kit';
 import { ExactName, FileLink, standingWords } from '../shared';
 import { DECISION_CHIP, DECISION_WORDS } from './decisions';
 import { TryValues } from './try-values';
@@ -14,7 +14,7 @@ export type Settled = Readonly<Record<string, 'file' | 'record'>>;
 @Component({
   selector: 'rule-vault-record',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, ExactName, FileLink, RuleRadio, TryValues],
+  imports: [RuleColumn, RuleTable, ButtonModule, ExactName, FileLink, RuleRadio, TryValues],
   template: `
     @let r = record();
     <div class="head">
@@ -46,59 +46,36 @@ export type Settled = Readonly<Record<string, 'file' | 'record'>>;
       <p class="note">The next check-in adds {{ adds().join(', ') }} to the file: it has no such name yet.</p>
     }
     <div class="card wide">
-      <table class="list" aria-label="Linked values">
-        <thead>
-          <tr>
-            <th>Record field</th>
-            <th>Address in the file</th>
-            <th>File</th>
-            <th>Record</th>
-            <th>Last agreed</th>
-            <th>Next check-in</th>
-          </tr>
-        </thead>
-        <tbody>
-          @for (v of r.values; track v.link.id) {
-            <tr [class.on]="v.decision.action === 'ask'">
-              <td>{{ v.link.field }}</td>
-              <td>
-                <rule-exact-name [name]="v.name" />
-                @if (ofModel(v)) {
-                  <small class="soft">of the model</small>
-                }
-              </td>
-              <td class="mono nowrap">{{ v.file ?? '—' }}</td>
-              <td class="mono nowrap">{{ v.record ?? '—' }}</td>
-              <td class="mono nowrap">{{ v.agreed === undefined ? 'never' : (v.agreed ?? '—') }}</td>
-              <td>
-                @if (v.decision.action === 'ask') {
-                  @for (side of sides; track side) {
-                    <label class="side">
-                      <rule-radio
-                        [name]="'settle-' + v.link.id"
-                        [checked]="settled()[v.link.id] === side"
-                        [disabled]="!editable()"
-                        (choose)="settle(v, side)"
-                      />
-                      {{ takeText(v, side) }}
-                    </label>
-                  }
-                } @else {
-                  <span [class]="'chip ' + chip(v)">{{ actionName(v) }}</span>
-                }
-                <small class="soft">{{ v.decision.reason }}</small>
-                @if (v.refused) {
-                  <small class="bad">{{ v.refused }}</small>
-                }
-              </td>
-            </tr>
-          } @empty {
-            <tr>
-              <td colspan="6" class="soft">No record fields are linked for a {{ r.file.kind }}.</td>
-            </tr>
+      <rule-table label="Linked values" [rows]="r.values" [empty]="'No record fields are linked for a ' + r.file.kind + '.'" [look]="asked">
+        <ng-container *ruleColumn="let v of r.values; name: 'Record field'">{{ v.link.field }}</ng-container>
+        <ng-container *ruleColumn="let v of r.values; name: 'Address in the file'">
+          <rule-exact-name [name]="v.name" />
+          @if (ofModel(v)) {
+            <small class="soft">of the model</small>
           }
-        </tbody>
-      </table>
+        </ng-container>
+        <ng-container *ruleColumn="let v of r.values; name: 'File'; look: 'mono nowrap'">{{ v.file ?? '—' }}</ng-container>
+        <ng-container *ruleColumn="let v of r.values; name: 'Record'; look: 'mono nowrap'">{{ v.record ?? '—' }}</ng-container>
+        <ng-container *ruleColumn="let v of r.values; name: 'Last agreed'; look: 'mono nowrap'">
+          {{ v.agreed === undefined ? 'never' : (v.agreed ?? '—') }}
+        </ng-container>
+        <ng-container *ruleColumn="let v of r.values; name: 'Next check-in'">
+          @if (v.decision.action === 'ask') {
+            @for (side of sides; track side) {
+              <label class="side">
+                <rule-radio [name]="'settle-' + v.link.id" [checked]="settled()[v.link.id] === side" [disabled]="!editable()" (choose)="settle(v, side)" />
+                {{ takeText(v, side) }}
+              </label>
+            }
+          } @else {
+            <span [class]="'chip ' + chip(v)">{{ actionName(v) }}</span>
+          }
+          <small class="soft">{{ v.decision.reason }}</small>
+          @if (v.refused) {
+            <small class="bad">{{ v.refused }}</small>
+          }
+        </ng-container>
+      </rule-table>
     </div>
     @if (trying()) {
       <rule-try-values [record]="r" [states]="states()" />
@@ -122,7 +99,7 @@ export type Settled = Readonly<Record<string, 'file' | 'record'>>;
     .nowrap {
       white-space: nowrap;
     }
-    td small {
+    rule-table small {
       display: block;
     }
     .side {
@@ -161,6 +138,7 @@ export class VaultRecord {
   /** Workflow states. */
   readonly states = input<readonly string[]>([]);
   readonly checkIn = output<Settled>();
+  protected readonly asked = ({ decision }: LinkValues): string => (decision.action === 'ask' ? 'on' : '');
   protected readonly trying = signal(false);
   protected readonly sides = ['file', 'record'] as const;
   /** Decisions for the displayed file and state; reset for others. */

@@ -10,7 +10,7 @@ import { InputTextModule } from 'primeng/inputtext';
 import { MultiSelectModule } from 'primeng/multiselect';
 import { PaginatorModule } from 'primeng/paginator';
 import { SelectModule } from 'primeng/select';
-import { RuleWaiting } from '../kit';
+import { RuleColumn, RuleTable, RuleWaiting } from '../kit';
 import { Count, showInstant, standingWords, afterTyping } from '../shared';
 
 /** Page size. */
@@ -36,7 +36,19 @@ const MOST_SHOWN = 6;
 @Component({
   selector: 'rule-vault-records',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleWaiting, ButtonModule, Count, FormsModule, InputTextModule, MultiSelectModule, PaginatorModule, RouterLink, SelectModule],
+  imports: [
+    RuleColumn,
+    RuleTable,
+    RuleWaiting,
+    ButtonModule,
+    Count,
+    FormsModule,
+    InputTextModule,
+    MultiSelectModule,
+    PaginatorModule,
+    RouterLink,
+    SelectModule,
+  ],
   template: `
     <div class="head">
       <div>
@@ -110,69 +122,52 @@ const MOST_SHOWN = 6;
     }
     @if (page(); as p) {
       <div class="card wide">
-        <table class="list grid" aria-label="Records">
-          <thead>
-            <tr>
-              <th>File</th>
-              <th>State</th>
-              @for (field of fields(); track field) {
-                <th>{{ field }}</th>
-              }
-            </tr>
-          </thead>
-          <tbody>
-            @for (row of p.rows; track row.entry; let r = $index) {
-              <tr>
-                <td>
-                  @if (row.file !== null) {
-                    <a [routerLink]="[]" [queryParams]="{ file: row.file }" queryParamsHandling="merge" [title]="row.path">{{ leaf(row.path) }}</a>
-                  } @else {
-                    <span [title]="row.path + ' is not in the library'">{{ leaf(row.path) }}</span>
-                  }
-                  <small class="soft">{{ folder(row.path) }}</small>
-                </td>
-                <td [title]="standing(row)">
-                  {{ row.state }}
-                  @if (row.checkedOutBy) {
-                    <small class="warn">out: {{ row.checkedOutBy }}</small>
-                  }
-                </td>
-                @for (field of fields(); track field; let c = $index) {
-                  <td>
-                    @if (open() === key(row, field)) {
-                      <input
-                        pInputText
-                        class="typing"
-                        [attr.aria-label]="field + ' of ' + leaf(row.path)"
-                        [value]="shown(row, field)"
-                        (keydown)="onKey($event, row, field, r, c)"
-                        (blur)="commit(row, field, $event)"
-                      />
-                    } @else if (editable() && row.closed[field] === undefined) {
-                      <button
-                        type="button"
-                        class="plain value"
-                        [class.changed]="typed().has(key(row, field))"
-                        [attr.data-at]="r + '/' + c"
-                        [attr.aria-label]="field + ' of ' + leaf(row.path) + ': ' + (shown(row, field) || 'blank')"
-                        (click)="begin(row, field)"
-                        (keydown)="move($event, row, field, r, c)"
-                      >
-                        {{ shown(row, field) }}
-                      </button>
-                    } @else {
-                      <span class="shut" [title]="row.closed[field] ? field + ' ' + row.closed[field] : ''">{{ row.record[field] ?? '' }}</span>
-                    }
-                  </td>
-                }
-              </tr>
-            } @empty {
-              <tr>
-                <td [attr.colspan]="fields().length + 2" class="soft">No record matches.</td>
-              </tr>
+        <rule-table label="Records" [rows]="p.rows" key="entry" empty="No record matches." class="pinned">
+          <ng-container *ruleColumn="let row of p.rows; name: 'File'; look: 'cut'">
+            @if (row.file !== null) {
+              <a [routerLink]="[]" [queryParams]="{ file: row.file }" queryParamsHandling="merge" [title]="row.path">{{ leaf(row.path) }}</a>
+            } @else {
+              <span [title]="row.path + ' is not in the library'">{{ leaf(row.path) }}</span>
             }
-          </tbody>
-        </table>
+            <small class="soft">{{ folder(row.path) }}</small>
+          </ng-container>
+          <ng-container *ruleColumn="let row of p.rows; name: 'State'; look: 'cut'">
+            <span [title]="standing(row)"
+              >{{ row.state }}
+              @if (row.checkedOutBy) {
+                <small class="warn">out: {{ row.checkedOutBy }}</small>
+              }
+            </span>
+          </ng-container>
+          @for (field of fields(); track field; let c = $index) {
+            <ng-container *ruleColumn="let row of p.rows; let r = index; name: field; look: 'cut'">
+              @if (open() === key(row, field)) {
+                <input
+                  pInputText
+                  class="typing"
+                  [attr.aria-label]="field + ' of ' + leaf(row.path)"
+                  [value]="shown(row, field)"
+                  (keydown)="onKey($event, row, field, r, c)"
+                  (blur)="commit(row, field, $event)"
+                />
+              } @else if (editable() && row.closed[field] === undefined) {
+                <button
+                  type="button"
+                  class="plain value"
+                  [class.changed]="typed().has(key(row, field))"
+                  [attr.data-at]="r + '/' + c"
+                  [attr.aria-label]="field + ' of ' + leaf(row.path) + ': ' + (shown(row, field) || 'blank')"
+                  (click)="begin(row, field)"
+                  (keydown)="move($event, row, field, r, c)"
+                >
+                  {{ shown(row, field) }}
+                </button>
+              } @else {
+                <span class="shut" [title]="row.closed[field] ? field + ' ' + row.closed[field] : ''">{{ row.record[field] ?? '' }}</span>
+              }
+            </ng-container>
+          }
+        </rule-table>
       </div>
       @if (p.total > size) {
         <p-paginator [rows]="size" [totalRecords]="p.total" [first]="offset()" (onPageChange)="turned.emit($event.first ?? 0)" />
@@ -209,28 +204,7 @@ const MOST_SHOWN = 6;
       overflow: auto;
       max-height: 62vh;
     }
-    .grid th {
-      position: sticky;
-      top: 0;
-      background: var(--panel);
-      z-index: 1;
-    }
-    .grid td:first-child,
-    .grid th:first-child {
-      position: sticky;
-      left: 0;
-      background: var(--panel);
-    }
-    .grid th:first-child {
-      z-index: 2;
-    }
-    .grid td {
-      white-space: nowrap;
-      max-width: 240px;
-      overflow: hidden;
-      text-overflow: ellipsis;
-    }
-    td small {
+    rule-table small {
       display: block;
     }
     .value,
@@ -253,7 +227,7 @@ const MOST_SHOWN = 6;
     }
     .changed {
       font-weight: 600;
-      color: var(--accent);
+      color: var(--brass-ink);
     }
     .shut {
       padding: 2px 7px;

@@ -1,4 +1,3 @@
-import { ScrollingModule } from '@angular/cdk/scrolling';
 import { ChangeDetectionStrategy, Component, computed, input, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { KeptRehearsalView, RUN_CLASHES, RehearsedFile, RunKind, VaultRun, VaultRunResult } from '@rule/contract';
@@ -6,7 +5,7 @@ import { count } from '@rule/core/words';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { SelectModule } from 'primeng/select';
-import { RuleWaiting, RuleCheck } from '../kit';
+import { RuleCheck, RuleColumn, RuleTable, RuleWaiting } from '../kit';
 import { Count, FileLink, showInstant } from '../shared';
 import { RunResult } from './run-result';
 
@@ -33,7 +32,7 @@ const acts = (row: RehearsedFile) => row.changed || row.counts.in + row.counts.o
 @Component({
   selector: 'rule-vault-rehearsal',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleWaiting, ButtonModule, RuleCheck, Count, FileLink, FormsModule, InputTextModule, RunResult, ScrollingModule, SelectModule],
+  imports: [RuleColumn, RuleTable, RuleWaiting, ButtonModule, RuleCheck, Count, FileLink, FormsModule, InputTextModule, RunResult, SelectModule],
   template: `
     <div class="head">
       <div>
@@ -101,48 +100,45 @@ const acts = (row: RehearsedFile) => row.changed || row.counts.in + row.counts.o
     @if (!kept() && result(); as r) {
       <rule-run-result [result]="r" [editable]="editable()" (retried)="retry($event)" />
     }
-    <div
-      class="card lines"
-      role="table"
-      aria-label="Files of the vault"
-      [attr.aria-rowcount]="shown().length"
-      style="--columns: 36px minmax(180px, 1.5fr) 72px 62px 86px 66px 46px minmax(140px, 2fr)"
-    >
-      <div class="row header" role="row">
-        <span role="columnheader">
-          @if (editable() && !kept()) {
-            <rule-check ariaLabel="Choose all that can be checked in" [checked]="all()" (flip)="chooseAll($event)" />
-          } @else {
-            <span class="visually-hidden">Chosen</span>
-          }
-        </span>
-        @for (header of headers; track header) {
-          <span role="columnheader">{{ header }}</span>
-        }
-      </div>
-      @if (shown().length) {
-        <cdk-virtual-scroll-viewport itemSize="32" role="rowgroup" [style.height]="'min(58vh, ' + 32 * shown().length + 'px)'">
-          <div class="row" role="row" *cdkVirtualFor="let row of shown(); trackBy: byFile">
-            <span role="cell">
-              @if (editable() && !kept() && choosable(row)) {
-                <rule-check [ariaLabel]="'Choose ' + row.path" [checked]="chosen().has(row.file)" (flip)="choose(row.file, $event)" />
-              }
-            </span>
-            <span role="cell"><rule-file [id]="row.file" [path]="row.path" /></span>
-            <span role="cell">{{ row.state }}</span>
-            <span role="cell">{{ row.changed ? 'changed' : '' }}</span>
-            <span role="cell">{{ row.counts.in || '' }}</span>
-            <span role="cell">{{ row.counts.out || '' }}</span>
-            <span role="cell" [class.warn]="row.counts.ask">{{ row.counts.ask || '' }}</span>
-            <span role="cell" [class.bad]="row.blocked" [title]="why(row)">{{ why(row) }}</span>
-          </div>
-        </cdk-virtual-scroll-viewport>
-      } @else if (kept() || rows()) {
-        <p class="soft none">Every file of the vault agrees with its record.</p>
+    <ng-template #choosing>
+      @if (editable() && !kept()) {
+        <rule-check ariaLabel="Choose all that can be checked in" [checked]="all()" (flip)="chooseAll($event)" />
       } @else {
-        <rule-waiting />
+        <span class="visually-hidden">Chosen</span>
       }
-    </div>
+    </ng-template>
+    @if (kept() || rows()) {
+      <rule-table
+        class="card"
+        label="Files of the vault"
+        [rows]="shown()"
+        key="file"
+        virtual
+        height="58vh"
+        empty="Every file of the vault agrees with its record."
+      >
+        <ng-container *ruleColumn="let row of shown(); head: choosing; width: '36px'; look: 'box'">
+          @if (editable() && !kept() && choosable(row)) {
+            <rule-check [ariaLabel]="'Choose ' + row.path" [checked]="chosen().has(row.file)" (flip)="choose(row.file, $event)" />
+          }
+        </ng-container>
+        <ng-container *ruleColumn="let row of shown(); name: 'File'; by: 'path'; width: 'minmax(180px, 1.5fr)'">
+          <rule-file [id]="row.file" [path]="row.path" />
+        </ng-container>
+        <ng-container *ruleColumn="let row of shown(); name: 'State'; by: 'state'; width: '72px'">{{ row.state }}</ng-container>
+        <ng-container *ruleColumn="let row of shown(); name: 'Bytes'; by: 'changed'; width: '62px'">{{ row.changed ? 'changed' : '' }}</ng-container>
+        <ng-container *ruleColumn="let row of shown(); name: 'Into record'; by: comesIn; width: '86px'">{{ row.counts.in || '' }}</ng-container>
+        <ng-container *ruleColumn="let row of shown(); name: 'Into file'; by: goesOut; width: '66px'">{{ row.counts.out || '' }}</ng-container>
+        <ng-container *ruleColumn="let row of shown(); name: 'Asks'; by: asks; width: '46px'">
+          <span [class.warn]="row.counts.ask">{{ row.counts.ask || '' }}</span>
+        </ng-container>
+        <ng-container *ruleColumn="let row of shown(); name: 'What'; tip: why; width: 'minmax(140px, 2fr)'">
+          <span [class.bad]="row.blocked">{{ why(row) }}</span>
+        </ng-container>
+      </rule-table>
+    } @else {
+      <rule-waiting />
+    }
     <div class="tick">
       <label><rule-check [checked]="quietly()" (flip)="quietly.set($event)" /> Show files with nothing to check in too</label>
     </div>
@@ -163,9 +159,6 @@ const acts = (row: RehearsedFile) => row.changed || row.counts.in + row.counts.o
     .keep .field {
       margin: 0;
       width: 320px;
-    }
-    .none {
-      padding: 0 12px;
     }
     .tick {
       display: inline-flex;
@@ -190,7 +183,6 @@ export class VaultRehearsal {
   protected readonly when = showInstant;
   protected readonly naming = signal(false);
   protected title = '';
-  protected readonly headers = ['File', 'State', 'Bytes', 'Into record', 'Into file', 'Asks', 'What'];
   protected readonly clashes = RUN_CLASHES.map((value) => ({ value, text: CLASH_WORDS[value] }));
   protected clash: VaultRun['clash'] = 'leave out';
   protected titleBlocks = true;
@@ -218,7 +210,9 @@ export class VaultRehearsal {
     this.title = '';
     this.naming.set(false);
   }
-  protected byFile = (_: number, row: RehearsedFile) => row.file;
+  protected readonly comesIn = (row: RehearsedFile): number => row.counts.in;
+  protected readonly goesOut = (row: RehearsedFile): number => row.counts.out;
+  protected readonly asks = (row: RehearsedFile): number => row.counts.ask;
   /** Retries failed files with the same options. */
   protected retry({ kind, rows }: VaultRunResult): void {
     this.started.emit({
@@ -229,10 +223,10 @@ export class VaultRehearsal {
     });
   }
   protected labelOf = (kind: RunKind): string => RUNS.find((entry) => entry.value === kind)!.label;
-  protected why(row: RehearsedFile): string {
+  protected readonly why = (row: RehearsedFile): string => {
     const cells = row.cells ? [`${count(row.cells, 'title block text is', 'title block texts are')} stale`] : [];
     return row.blocked ?? [...row.told.map((entry) => `${entry.field}: ${entry.reason}`), ...cells].join('; ');
-  }
+  };
   protected choose(file: number, on: boolean): void {
     const picked = new Set(this.picked());
     if (on) picked.add(file);

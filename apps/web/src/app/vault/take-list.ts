@@ -1,25 +1,22 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { LegacyList } from '@rule/contract';
+import { LegacyList, LegacyRow } from '@rule/contract';
 import { VaultDefinition } from '@rule/core/vault';
 import { ButtonModule } from 'primeng/button';
 import { SelectModule } from 'primeng/select';
-import { RuleTakeFile } from '../kit';
+import { RuleColumn, RuleTable, RuleTakeFile } from '../kit';
 import { Count } from '../shared';
 import { TakeListStore } from './take-list.store';
 
 /** Option for keys that are paths or names. */
 const PATHS = '';
 
-/** Maximum rows shown. */
-const SHOWN = 300;
-
 /** Takes a list into records: column mapping, preview and refusals. */
 @Component({
   selector: 'rule-take-list',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [TakeListStore],
-  imports: [RuleTakeFile, ButtonModule, Count, FormsModule, SelectModule],
+  imports: [RuleColumn, RuleTable, RuleTakeFile, ButtonModule, Count, FormsModule, SelectModule],
   template: `
     <div class="head">
       <div>
@@ -60,59 +57,34 @@ const SHOWN = 300;
         />
       </div>
       <div class="card wide">
-        <table class="list" aria-label="Columns of the list">
-          <tbody>
-            @for (header of others(); track header; let i = $index) {
-              <tr>
-                <td [id]="'tl-c' + i">{{ header }}</td>
-                <td>
-                  <p-select
-                    appendTo="body"
-                    [ariaLabelledBy]="'tl-c' + i"
-                    [showClear]="true"
-                    placeholder="not taken"
-                    [options]="fields()"
-                    [ngModel]="columns()[header] ?? null"
-                    (ngModelChange)="assign(header, $event)"
-                  />
-                </td>
-              </tr>
-            }
-          </tbody>
-        </table>
+        <rule-table label="Columns of the list" [rows]="others()">
+          <ng-container *ruleColumn="let header of others(); let i = index">
+            <span [id]="'tl-c' + i">{{ header }}</span>
+          </ng-container>
+          <ng-container *ruleColumn="let header of others(); let i = index">
+            <p-select
+              appendTo="body"
+              [ariaLabelledBy]="'tl-c' + i"
+              [showClear]="true"
+              placeholder="not taken"
+              [options]="fields()"
+              [ngModel]="columns()[header] ?? null"
+              (ngModelChange)="assign(header, $event)"
+            />
+          </ng-container>
+        </rule-table>
       </div>
     }
     @if (store.rows(); as r) {
       <p>{{ r.length | count: 'row' }}: {{ changing() }} would change {{ values() | count: 'value' }}, {{ refusedRows() }} with something that is refused.</p>
-      <div class="card wide tall">
-        <table class="list" aria-label="Rows of the list">
-          <thead>
-            <tr>
-              <th>Row</th>
-              <th>File</th>
-              <th>Changes</th>
-              <th>Refused</th>
-            </tr>
-          </thead>
-          <tbody>
-            @for (row of shown(); track row.row) {
-              <tr>
-                <td class="num">{{ row.row }}</td>
-                <td>{{ row.path ?? row.key }}</td>
-                <td>
-                  @for (change of row.changes; track change.field) {
-                    <span class="change">{{ change.field }}: {{ change.before ?? '—' }} → {{ change.after }}</span>
-                  }
-                </td>
-                <td class="bad">{{ row.problems.join(' ') }}</td>
-              </tr>
-            }
-          </tbody>
-        </table>
-      </div>
-      @if (r.length > shown().length) {
-        <p class="soft">{{ r.length - shown().length }} more rows.</p>
-      }
+      <rule-table class="card" label="Rows of the list" [rows]="shown()" key="row" virtual height="46vh">
+        <ng-container *ruleColumn="let row of shown(); name: 'Row'; num: true; by: 'row'; width: '56px'">{{ row.row }}</ng-container>
+        <ng-container *ruleColumn="let row of shown(); name: 'File'; by: pathOf; tip: pathOf; width: 'minmax(160px, 1fr)'">{{ pathOf(row) }}</ng-container>
+        <ng-container *ruleColumn="let row of shown(); name: 'Changes'; tip: changesOf; width: 'minmax(200px, 2fr)'">{{ changesOf(row) }}</ng-container>
+        <ng-container *ruleColumn="let row of shown(); name: 'Refused'; by: problemsOf; tip: problemsOf; look: 'bad'; width: 'minmax(160px, 1.5fr)'">
+          {{ problemsOf(row) }}
+        </ng-container>
+      </rule-table>
     }
   `,
   styles: `
@@ -129,13 +101,6 @@ const SHOWN = 300;
     }
     .wide {
       overflow-x: auto;
-    }
-    .tall {
-      max-height: 46vh;
-      overflow: auto;
-    }
-    .change {
-      display: block;
     }
   `,
 })
@@ -168,8 +133,13 @@ export class TakeList {
   protected readonly shown = computed(() => {
     const rows = this.store.rows() ?? [];
     const refused = rows.filter((row) => row.problems.length > 0);
-    return [...refused, ...rows.filter((row) => row.problems.length === 0 && row.changes.length > 0)].slice(0, SHOWN);
+    return [...refused, ...rows.filter((row) => row.problems.length === 0 && row.changes.length > 0)];
   });
+
+  protected readonly pathOf = (row: LegacyRow): string => row.path ?? row.key;
+  protected readonly changesOf = (row: LegacyRow): string =>
+    row.changes.map((change) => `${change.field}: ${change.before ?? '—'} → ${change.after}`).join(' · ');
+  protected readonly problemsOf = (row: LegacyRow): string => row.problems.join(' ');
 
   protected read(file: File): void {
     this.name.set(file.name);

@@ -4,6 +4,7 @@ import { LinkValues, VaultFile } from '@rule/contract';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { SelectModule } from 'primeng/select';
+import { RuleColumn, RuleTable } from '../kit';
 import { afterTyping } from '../shared';
 import { TriedValuesStore } from './answers.store';
 import { DECISION_CHIP, DECISION_WORDS } from './decisions';
@@ -19,7 +20,7 @@ interface Typed {
   selector: 'rule-try-values',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [TriedValuesStore],
-  imports: [ButtonModule, FormsModule, InputTextModule, SelectModule],
+  imports: [RuleColumn, RuleTable, ButtonModule, FormsModule, InputTextModule, SelectModule],
   template: `
     <section class="card" aria-labelledby="try-title">
       <h2 id="try-title">Try other values</h2>
@@ -39,46 +40,33 @@ interface Typed {
       @if (tried.error(); as text) {
         <p class="note bad" role="alert">{{ text }}</p>
       }
-      <table class="list" aria-label="Values that are tried">
-        <thead>
-          <tr>
-            <th>Record field</th>
-            <th>File</th>
-            <th>Record</th>
-            <th>Last agreed</th>
-            <th>Next check-in</th>
-          </tr>
-        </thead>
-        <tbody>
-          @for (v of record().values; track v.link.id) {
-            @let o = outcome(v);
-            <tr>
-              <td>{{ v.link.field }}</td>
-              @for (side of sides; track side) {
-                <td>
-                  <input
-                    pInputText
-                    pSize="small"
-                    class="mono"
-                    [class.typed]="isTyped(v, side)"
-                    [attr.aria-label]="v.link.field + (side === 'file' ? ', file' : ', record')"
-                    [ngModel]="typed()[v.link.id]?.[side] ?? v[side] ?? ''"
-                    (ngModelChange)="type(v, side, $event)"
-                  />
-                </td>
-              }
-              <td class="mono">{{ v.agreed === undefined ? 'never' : (v.agreed ?? '—') }}</td>
-              <td>
-                <span class="chip" [class]="'chip ' + chip(o)">{{ words(o) }}</span>
-                <small class="soft">{{ o.decision.reason }}</small>
-                @if (o.refused) {
-                  <small class="bad">{{ o.refused }}</small>
-                }
-              </td>
-            </tr>
+      <rule-table label="Values that are tried" [rows]="record().values">
+        <ng-container *ruleColumn="let v of record().values; name: 'Record field'">{{ v.link.field }}</ng-container>
+        @for (side of sides; track side) {
+          <ng-container *ruleColumn="let v of record().values; name: side === 'file' ? 'File' : 'Record'">
+            <input
+              pInputText
+              pSize="small"
+              class="mono"
+              [class.typed]="isTyped(v, side)"
+              [attr.aria-label]="v.link.field + (side === 'file' ? ', file' : ', record')"
+              [ngModel]="typed()[v.link.id]?.[side] ?? v[side] ?? ''"
+              (ngModelChange)="type(v, side, $event)"
+            />
+          </ng-container>
+        }
+        <ng-container *ruleColumn="let v of record().values; name: 'Last agreed'; look: 'mono'">
+          {{ v.agreed === undefined ? 'never' : (v.agreed ?? '—') }}
+        </ng-container>
+        <ng-container *ruleColumn="let v of record().values; name: 'Next check-in'">
+          @let o = outcome(v);
+          <span class="chip" [class]="'chip ' + chip(o)">{{ words(o) }}</span>
+          <small class="soft">{{ o.decision.reason }}</small>
+          @if (o.refused) {
+            <small class="bad">{{ o.refused }}</small>
           }
-        </tbody>
-      </table>
+        </ng-container>
+      </rule-table>
     </section>
   `,
   styles: `
@@ -95,7 +83,7 @@ interface Typed {
     .typed {
       border-color: var(--brass);
     }
-    td small {
+    rule-table small {
       display: block;
     }
   `,

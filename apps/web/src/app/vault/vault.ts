@@ -7,7 +7,7 @@ import { TableFinding, VaultField } from '@rule/core/vault';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { SelectModule } from 'primeng/select';
-import { RuleWaiting } from '../kit';
+import { RuleColumn, RuleTable, RuleWaiting } from '../kit';
 import { Bench, ExactName, IndexRow, catalogueFeature, goesOn, jobsFeature, sessionFeature, showInstant, trayFeature } from '../shared';
 import { BringIn } from './bring-in';
 import { LinkEditor, newLink } from './link-editor';
@@ -26,6 +26,8 @@ import { VaultStore } from './vault.store';
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [VaultStore, RecordsStore],
   imports: [
+    RuleColumn,
+    RuleTable,
     RuleWaiting,
     Bench,
     BringIn,
@@ -144,30 +146,17 @@ import { VaultStore } from './vault.store';
           }
         </div>
         <div class="card wide">
-          <table class="list">
-            <thead>
-              <tr>
-                <th>Record field</th>
-                <th>Kind</th>
-                <th>Asks for</th>
-                <th>Schema</th>
-                <th>What that means</th>
-              </tr>
-            </thead>
-            <tbody>
-              @for (finding of store.state()?.table ?? []; track $index) {
-                <tr>
-                  <td>{{ finding.row.field }}</td>
-                  <td>{{ finding.row.kind }}</td>
-                  <td><rule-exact-name [name]="finding.row.name" /></td>
-                  <td>
-                    <span class="chip" [class.good]="finding.state === 'exact'" [class.bad]="finding.state !== 'exact'">{{ tableWords(finding) }}</span>
-                  </td>
-                  <td>The vault {{ finding.message }}.</td>
-                </tr>
-              }
-            </tbody>
-          </table>
+          <rule-table label="Rows of the link table" [rows]="store.state()?.table ?? []">
+            <ng-container *ruleColumn="let finding of store.state()?.table ?? []; name: 'Record field'">{{ finding.row.field }}</ng-container>
+            <ng-container *ruleColumn="let finding of store.state()?.table ?? []; name: 'Kind'">{{ finding.row.kind }}</ng-container>
+            <ng-container *ruleColumn="let finding of store.state()?.table ?? []; name: 'Asks for'">
+              <rule-exact-name [name]="finding.row.name" />
+            </ng-container>
+            <ng-container *ruleColumn="let finding of store.state()?.table ?? []; name: 'Schema'">
+              <span class="chip" [class.good]="finding.state === 'exact'" [class.bad]="finding.state !== 'exact'">{{ tableWords(finding) }}</span>
+            </ng-container>
+            <ng-container *ruleColumn="let finding of store.state()?.table ?? []; name: 'What that means'"> The vault {{ finding.message }}. </ng-container>
+          </rule-table>
         </div>
       } @else if (look() === 'fields') {
         @if (records.definition(); as view) {

@@ -3,7 +3,7 @@ import { FormsModule } from '@angular/forms';
 import { InputTextModule } from 'primeng/inputtext';
 import { TextareaModule } from 'primeng/textarea';
 import { LETTER_CASES, UNIQUENESS } from '@rule/core/schema';
-import { RuleOption, RuleSelect, RuleCheck } from '../../kit';
+import { RuleCheck, RuleColumn, RuleOption, RuleSelect, RuleTable } from '../../kit';
 import { RuleField } from '../../rule-field';
 import { EditedProperty } from './edited';
 import { linesIn, numberIn } from './typed';
@@ -12,7 +12,7 @@ import { linesIn, numberIn } from './typed';
 @Component({
   selector: 'rule-property-limits',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleCheck, FormsModule, InputTextModule, RuleField, RuleOption, RuleSelect, TextareaModule],
+  imports: [RuleColumn, RuleTable, RuleCheck, FormsModule, InputTextModule, RuleField, RuleOption, RuleSelect, TextareaModule],
   templateUrl: './limits.html',
   styleUrl: './section.css',
 })

@@ -186,7 +186,7 @@ describe('a property in depth', () => {
     await stage.type('Part number in example 1', 'DR15-101');
     await stage.type('Material in example 1', '1.4301');
     await stage.type('Expected in example 1', 'DR15-101 / 1.4301');
-    const outcome = () => [...stage.page.querySelectorAll('table.gap tbody td')].map((cell) => (cell.textContent ?? '').trim())[4];
+    const outcome = () => [...stage.page.querySelectorAll('rule-table.gap tbody td')].map((cell) => (cell.textContent ?? '').trim())[4];
     expect(outcome()).toBe('as expected');
     await stage.type('Expected in example 1', 'DR15-101');
     expect(outcome()).toBe('DR15-101 / 1.4301');

@@ -14,7 +14,7 @@ import {
   newSheetArea,
   runExample,
 } from '@rule/core/schema';
-import { RuleOption, RuleSelect, RuleCheck } from '../../kit';
+import { RuleCheck, RuleColumn, RuleOption, RuleSelect, RuleTable } from '../../kit';
 import { RuleField } from '../../rule-field';
 import { Explain } from '../explain';
 import { tidy } from '../draft';
@@ -34,7 +34,7 @@ const FEED_WORDS: Readonly<Record<Feed, string>> = {
 @Component({
   selector: 'rule-property-source',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleCheck, Explain, FormsModule, InputTextModule, RuleField, RuleOption, RuleSelect],
+  imports: [RuleColumn, RuleTable, RuleCheck, Explain, FormsModule, InputTextModule, RuleField, RuleOption, RuleSelect],
   templateUrl: './source.html',
   styleUrl: './section.css',
 })
