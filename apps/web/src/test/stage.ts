@@ -1,5 +1,4 @@
 import { By } from '@angular/platform-browser';
-import { Select } from 'primeng/select';
 import { Type } from '@angular/core';
 import { ComponentFixture, TestBed } from '@angular/core/testing';
 import { provideRouter } from '@angular/router';
@@ -197,14 +196,12 @@ export class Stage {
     await this.settled();
   }
 
-  /** Chooses in a list of the kit, by its label. */
-  async pick(label: string, value: unknown): Promise<void> {
-    const list = this.fixture.debugElement.queryAll(By.directive(Select)).find((each) => {
-      const { ariaLabel, ariaLabelledBy } = each.componentInstance as Select;
-      return ariaLabel === label || (ariaLabelledBy !== undefined && this.text(`#${ariaLabelledBy}`) === label);
-    });
-    if (!list) throw new Error(`There is no list ${label}.`);
-    list.triggerEventHandler('ngModelChange', value);
+  /** Chooses in a list by its value; `null` clears it. */
+  async pick(name: string, value: unknown): Promise<void> {
+    const list = this.list(name);
+    const at = value === null ? null : list.values.indexOf(value);
+    if (at === -1) throw new Error(`${name} offers ${list.texts.join(', ')}.`);
+    list.choose(at);
     await this.settled();
   }
 

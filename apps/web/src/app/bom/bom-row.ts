@@ -3,7 +3,7 @@ import { FormsModule } from '@angular/forms';
 import { BomMember, BomTable, BomTableRow, WhereUsed } from '@rule/contract';
 import { fileName } from '@rule/core/files';
 import { InputNumberModule } from 'primeng/inputnumber';
-import { SelectModule } from 'primeng/select';
+import { RuleSelect } from '../kit';
 import { Count, FileChoices, FileLink } from '../shared';
 
 /** Maximum occurrences listed. */
@@ -13,7 +13,7 @@ const MOST_MEMBERS = 200;
 @Component({
   selector: 'rule-bom-row',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Count, FileLink, FormsModule, InputNumberModule, SelectModule],
+  imports: [Count, FileLink, FormsModule, InputNumberModule, RuleSelect],
   template: `
     @let r = row();
     <h2>{{ r.item ? 'Item ' + r.item + ': ' : '' }}{{ r.label }}</h2>
@@ -53,15 +53,14 @@ const MOST_MEMBERS = 200;
       }
     }
     @if (editable() && r.copyOf && !r.bodies && (r.match.state !== 'matched' || r.match.by === 'settled')) {
-      <p-select
-        appendTo="body"
+      <rule-select
         [options]="candidates()"
         optionLabel="path"
         optionValue="id"
-        [filter]="true"
-        [showClear]="r.match.state === 'matched'"
-        (onShow)="partFiles.look('')"
-        (onFilter)="partFiles.look($event.filter)"
+        searches
+        [clear]="r.match.state === 'matched'"
+        (opened)="partFiles.look('')"
+        (searched)="partFiles.look($event)"
         placeholder="Choose the part file"
         ariaLabel="Part file"
         [ngModel]="r.match.state === 'matched' ? r.match.file : null"
@@ -127,7 +126,7 @@ const MOST_MEMBERS = 200;
     }
   `,
   styles: `
-    p-select,
+    rule-select,
     p-inputnumber {
       width: 100%;
     }

@@ -6,8 +6,7 @@ import { Property } from '@rule/core/schema';
 import { count } from '@rule/core/words';
 import { ButtonModule } from 'primeng/button';
 import { InputNumberModule } from 'primeng/inputnumber';
-import { SelectModule } from 'primeng/select';
-import { RuleCheck, RuleColumn, RuleTable, RuleWaiting } from '../kit';
+import { RuleCheck, RuleColumn, RuleSelect, RuleTable, RuleWaiting } from '../kit';
 import { FileLink } from '../shared';
 
 /** Facts available in row blocks. */
@@ -22,7 +21,7 @@ type Start = (typeof LIST_CORNERS)[number] | 'coordinates';
 @Component({
   selector: 'rule-drawn-lists',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleColumn, RuleTable, RuleWaiting, ButtonModule, RuleCheck, FileLink, FormsModule, InputNumberModule, SelectModule],
+  imports: [RuleColumn, RuleTable, RuleWaiting, ButtonModule, RuleCheck, FileLink, FormsModule, InputNumberModule, RuleSelect],
   template: `
     @let d = content().drawn;
     @if (!d || settingUp()) {
@@ -30,14 +29,12 @@ type Start = (typeof LIST_CORNERS)[number] | 'coordinates';
         <div class="fields">
           <div class="field">
             <span id="dl-block">Row block</span>
-            <p-select
-              appendTo="body"
-              ariaLabelledBy="dl-block"
+            <rule-select
+              labelledBy="dl-block"
               placeholder="one insert of it per row"
               [options]="$any(blocks())"
               optionLabel="name"
               optionValue="name"
-              [filter]="true"
               [ngModel]="d?.block ?? null"
               (ngModelChange)="chooseBlock($event)"
             />
@@ -45,7 +42,7 @@ type Start = (typeof LIST_CORNERS)[number] | 'coordinates';
           @if (d) {
             <div class="field">
               <span id="dl-growth">Grows</span>
-              <p-select appendTo="body" ariaLabelledBy="dl-growth" [options]="growths" [ngModel]="d.growth" (ngModelChange)="set({ growth: $event })" />
+              <rule-select labelledBy="dl-growth" [options]="growths" [ngModel]="d.growth" (ngModelChange)="set({ growth: $event })" />
             </div>
             <div class="field">
               <span id="dl-rows">Rows per column</span>
@@ -62,20 +59,18 @@ type Start = (typeof LIST_CORNERS)[number] | 'coordinates';
             @if (d.rowsPerColumn !== null) {
               <div class="field">
                 <span id="dl-side">Next column to the</span>
-                <p-select appendTo="body" ariaLabelledBy="dl-side" [options]="sides" [ngModel]="d.side" (ngModelChange)="set({ side: $event })" />
+                <rule-select labelledBy="dl-side" [options]="sides" [ngModel]="d.side" (ngModelChange)="set({ side: $event })" />
               </div>
             }
             <div class="field">
               <span id="dl-mark">Item mark block</span>
-              <p-select
-                appendTo="body"
-                ariaLabelledBy="dl-mark"
+              <rule-select
+                labelledBy="dl-mark"
                 placeholder="none"
-                [showClear]="true"
+                clear
                 [options]="$any(blocks())"
                 optionLabel="name"
                 optionValue="name"
-                [filter]="true"
                 [ngModel]="d.marks?.block ?? null"
                 (ngModelChange)="chooseMark($event)"
               />
@@ -83,9 +78,8 @@ type Start = (typeof LIST_CORNERS)[number] | 'coordinates';
             @if (d.marks; as marks) {
               <div class="field">
                 <span id="dl-tag">Its number is in</span>
-                <p-select
-                  appendTo="body"
-                  ariaLabelledBy="dl-tag"
+                <rule-select
+                  labelledBy="dl-tag"
                   [options]="tagsOf(marks.block)"
                   [ngModel]="marks.tag"
                   (ngModelChange)="set({ marks: { block: marks.block, tag: $event } })"
@@ -98,15 +92,13 @@ type Start = (typeof LIST_CORNERS)[number] | 'coordinates';
           <rule-table label="Cells of the row block" [rows]="tags()" [empty]="'No drawing defines ' + d.block + ' any more.'" class="cells">
             <ng-container *ruleColumn="let tag of tags(); name: 'Cell of the row block'; look: 'mono'">{{ tag }}</ng-container>
             <ng-container *ruleColumn="let tag of tags(); name: 'Shows'">
-              <p-select
-                appendTo="body"
+              <rule-select
                 [ariaLabel]="tag + ' shows'"
                 placeholder="left as it is"
-                [showClear]="true"
+                clear
                 [options]="shows()"
                 optionLabel="text"
                 optionValue="key"
-                [filter]="true"
                 [ngModel]="keyOfTag(d, tag)"
                 (ngModelChange)="bind(d, tag, $event)"
               />
@@ -147,8 +139,7 @@ type Start = (typeof LIST_CORNERS)[number] | 'coordinates';
             <div class="actions">
               @if (editable() && !sheet.lock && (sheet.defined || sheet.lent.list) && !sheet.pending) {
                 @if (sheet.rows === 0) {
-                  <p-select
-                    appendTo="body"
+                  <rule-select
                     [ariaLabel]="'Where the list starts on ' + sheet.layout"
                     [options]="$any(starts)"
                     [ngModel]="start()"
@@ -214,14 +205,12 @@ type Start = (typeof LIST_CORNERS)[number] | 'coordinates';
                           Set to {{ mark.should }}
                         </button>
                       }
-                      <p-select
-                        appendTo="body"
+                      <rule-select
                         [ariaLabel]="'Row of mark ' + mark.number"
                         placeholder="choose its row"
                         [options]="$any(rows())"
                         optionLabel="text"
                         optionValue="id"
-                        [filter]="true"
                         [ngModel]="null"
                         (ngModelChange)="marked.emit({ drawing: sheet.file, sheet: sheet.layout, holder: mark.holder, row: $event })"
                       />
@@ -241,16 +230,9 @@ type Start = (typeof LIST_CORNERS)[number] | 'coordinates';
                 }
                 @if (sheet.without.length && (sheet.marksDefined || sheet.lent.marks)) {
                   <span [id]="'dl-edge-' + sheet.file">Place {{ marksOf(sheet.without.length) }} along an edge of the view:</span>
-                  <p-select
-                    appendTo="body"
-                    [ariaLabelledBy]="'dl-edge-' + sheet.file"
-                    [options]="edges"
-                    [ngModel]="edge()"
-                    (ngModelChange)="edge.set($event)"
-                  />
+                  <rule-select [labelledBy]="'dl-edge-' + sheet.file" [options]="edges" [ngModel]="edge()" (ngModelChange)="edge.set($event)" />
                   @if (sheet.views > 1) {
-                    <p-select
-                      appendTo="body"
+                    <rule-select
                       [ariaLabel]="'View on ' + sheet.layout"
                       [options]="viewsOf(sheet.views)"
                       optionLabel="text"
@@ -290,8 +272,8 @@ type Start = (typeof LIST_CORNERS)[number] | 'coordinates';
       grid-template-columns: repeat(auto-fill, minmax(170px, 1fr));
       gap: 10px 14px;
     }
-    .fields p-select,
-    .cells p-select {
+    .fields rule-select,
+    .cells rule-select {
       width: 100%;
     }
     .cells {

@@ -4,8 +4,7 @@ import { BOM_STRUCTURES, BomContent, CLASS_RULES, ClassRule } from '@rule/core/b
 import { Property } from '@rule/core/schema';
 import { InputNumberModule } from 'primeng/inputnumber';
 import { MultiSelectModule } from 'primeng/multiselect';
-import { SelectModule } from 'primeng/select';
-import { RuleCheck } from '../kit';
+import { RuleCheck, RuleSelect } from '../kit';
 
 const RULE_WORDS: Readonly<Record<ClassRule['rule'], string>> = {
   'leave out': 'leave out',
@@ -18,13 +17,13 @@ const RULE_WORDS: Readonly<Record<ClassRule['rule'], string>> = {
 @Component({
   selector: 'rule-bom-layout-form',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleCheck, FormsModule, InputNumberModule, MultiSelectModule, SelectModule],
+  imports: [RuleCheck, FormsModule, InputNumberModule, MultiSelectModule, RuleSelect],
   template: `
     @let c = content();
     <div class="fields">
       <div class="field">
         <span id="bom-structure">Structure</span>
-        <p-select appendTo="body" ariaLabelledBy="bom-structure" [options]="structures" [ngModel]="c.structure" (ngModelChange)="set({ structure: $event })" />
+        <rule-select labelledBy="bom-structure" [options]="structures" [ngModel]="c.structure" (ngModelChange)="set({ structure: $event })" />
       </div>
       <div class="field">
         <span id="bom-key">One row for equal</span>
@@ -80,8 +79,7 @@ const RULE_WORDS: Readonly<Record<ClassRule['rule'], string>> = {
       @for (rule of c.classes; track rule.class; let i = $index) {
         <div class="rule">
           <b>{{ nameOf(rule.class) }}</b>
-          <p-select
-            appendTo="body"
+          <rule-select
             [ariaLabel]="'Rows of ' + nameOf(rule.class)"
             [options]="rules"
             optionLabel="text"
@@ -90,8 +88,7 @@ const RULE_WORDS: Readonly<Record<ClassRule['rule'], string>> = {
             (ngModelChange)="changeRule(i, { rule: $event, property: $event === 'count by' ? rule.property : null })"
           />
           @if (rule.rule === 'count by') {
-            <p-select
-              appendTo="body"
+            <rule-select
               [ariaLabel]="'Property that ' + nameOf(rule.class) + ' is counted by'"
               placeholder="length, area …"
               [options]="$any(numbersOnly())"
@@ -105,8 +102,7 @@ const RULE_WORDS: Readonly<Record<ClassRule['rule'], string>> = {
         </div>
       }
       @if (open().length) {
-        <p-select
-          appendTo="body"
+        <rule-select
           ariaLabel="Class to add a rule for"
           placeholder="Add a rule for a class"
           [options]="$any(open())"
@@ -131,7 +127,7 @@ const RULE_WORDS: Readonly<Record<ClassRule['rule'], string>> = {
       grid-template-columns: 1fr 2fr 110px 90px;
       gap: 0 14px;
     }
-    .fields p-select,
+    .fields rule-select,
     p-multiselect,
     p-inputnumber {
       width: 100%;

@@ -5,8 +5,7 @@ import { Store } from '@ngrx/store';
 import { ConfirmationService } from 'primeng/api';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { SelectModule } from 'primeng/select';
-import { RuleCheck, RuleTakeFile } from '../kit';
+import { RuleCheck, RuleSelect, RuleTakeFile } from '../kit';
 import { Notices, catalogueFeature, saveBlob, sessionFeature } from '../shared';
 import { BomStore } from './bom.store';
 import { BomLayoutForm } from './layout-form';
@@ -19,7 +18,7 @@ export type Strip = 'layout' | 'save as' | 'keep' | 'compare' | null;
 @Component({
   selector: 'rule-bom-strips',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleTakeFile, BomLayoutForm, ButtonModule, FormsModule, InputTextModule, RuleCheck, SelectModule],
+  imports: [RuleTakeFile, BomLayoutForm, ButtonModule, FormsModule, InputTextModule, RuleCheck, RuleSelect],
   template: `
     @switch (strip()) {
       @case ('layout') {
@@ -61,13 +60,11 @@ export type Strip = 'layout' | 'save as' | 'keep' | 'compare' | null;
         <div class="strip field-row">
           <div class="field wide">
             <span id="bom-compare">Compare with</span>
-            <p-select
-              appendTo="body"
-              ariaLabelledBy="bom-compare"
+            <rule-select
+              labelledBy="bom-compare"
               [options]="sides()"
               optionLabel="label"
               optionValue="value"
-              [filter]="true"
               placeholder="A kept list or another assembly"
               [ngModel]="null"
               (ngModelChange)="store.compare($event); strip.set(null)"
@@ -94,7 +91,7 @@ export type Strip = 'layout' | 'save as' | 'keep' | 'compare' | null;
       flex: 1;
       max-width: 520px;
     }
-    .field-row p-select {
+    .field-row rule-select {
       width: 100%;
     }
     .tick {

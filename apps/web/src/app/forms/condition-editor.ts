@@ -3,14 +3,14 @@ import { FormsModule } from '@angular/forms';
 import { Clause, ClauseCondition, ClauseTest, clauseTests, readCondition, writeCondition } from '@rule/core/forms';
 import { Property } from '@rule/core/schema';
 import { InputTextModule } from 'primeng/inputtext';
-import { SelectModule } from 'primeng/select';
+import { RuleSelect } from '../kit';
 import { RuleField } from '../rule-field';
 
 /** Condition builder with its expression; either can be edited. */
 @Component({
   selector: 'rule-condition-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, InputTextModule, RuleField, SelectModule],
+  imports: [FormsModule, InputTextModule, RuleField, RuleSelect],
   template: `
     <div class="head" role="group" [attr.aria-label]="label()">
       <b>{{ title() }}</b>
@@ -18,8 +18,7 @@ import { RuleField } from '../rule-field';
         @for (clause of condition.clauses; track $index; let i = $index) {
           <div class="clause">
             @if (i > 0) {
-              <p-select
-                appendTo="body"
+              <rule-select
                 class="joint"
                 [options]="joints"
                 [ariaLabel]="label() + ': and or or'"
@@ -28,20 +27,17 @@ import { RuleField } from '../rule-field';
                 (ngModelChange)="write({ joint: $event, clauses: condition.clauses })"
               />
             }
-            <p-select
-              appendTo="body"
+            <rule-select
               [options]="choosable()"
               optionLabel="caption"
               optionValue="id"
-              [filter]="true"
               placeholder="property"
               [ariaLabel]="label() + ': property ' + (i + 1)"
               [disabled]="disabled()"
               [ngModel]="clause.property"
               (ngModelChange)="setProperty(condition, i, $event)"
             />
-            <p-select
-              appendTo="body"
+            <rule-select
               [options]="testsOf(clause)"
               [ariaLabel]="label() + ': test ' + (i + 1)"
               [disabled]="disabled()"
@@ -50,8 +46,7 @@ import { RuleField } from '../rule-field';
             />
             @if (asksValue(clause)) {
               @if (choicesOf(clause); as choices) {
-                <p-select
-                  appendTo="body"
+                <rule-select
                   [options]="choices"
                   [ariaLabel]="label() + ': value ' + (i + 1)"
                   [disabled]="disabled()"
@@ -117,7 +112,7 @@ import { RuleField } from '../rule-field';
       flex: 0 0 110px;
       font-weight: 600;
     }
-    .clause p-select {
+    .clause rule-select {
       min-width: 110px;
       max-width: 200px;
     }

@@ -3,7 +3,7 @@ import { ChangeDetectionStrategy, Component, ElementRef, afterNextRender, comput
 import { FormsModule } from '@angular/forms';
 import { FormProblem, FillView, InputView } from '@rule/core/forms';
 import { FormInput, FormPanel, PANEL_COLUMNS, Property, columnsOf, spanOf } from '@rule/core/schema';
-import { SelectModule } from 'primeng/select';
+import { RuleSelect } from '../kit';
 import { EntryInput, FieldEdit, NO_SUGGESTIONS } from '../entry-form';
 import { ConditionEditor } from './condition-editor';
 import { InputSettings } from './input-settings';
@@ -22,7 +22,7 @@ interface Insertion {
 @Component({
   selector: 'rule-form-sheet',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [CdkDrag, CdkDragHandle, CdkDropList, ConditionEditor, EntryInput, FormsModule, InputSettings, PropertyAdder, SelectModule],
+  imports: [CdkDrag, CdkDragHandle, CdkDropList, ConditionEditor, EntryInput, FormsModule, InputSettings, PropertyAdder, RuleSelect],
   template: `
     <div cdkDropList [cdkDropListDisabled]="!editable()" (cdkDropListDropped)="panelDropped($event)">
       @for (panel of form().panels; track panel.key; let p = $index) {
@@ -58,9 +58,8 @@ interface Insertion {
               </label>
               <div class="field">
                 <span [id]="'form-columns-' + panel.key">Columns</span>
-                <p-select
-                  appendTo="body"
-                  [ariaLabelledBy]="'form-columns-' + panel.key"
+                <rule-select
+                  [labelledBy]="'form-columns-' + panel.key"
                   [options]="columnCounts"
                   [disabled]="!editable()"
                   [ngModel]="columnsOf(panel)"

@@ -17,9 +17,8 @@ import {
 import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { SelectModule } from 'primeng/select';
 import { EntryFormView, FieldEdit } from '../entry-form';
-import { RuleWaiting, RuleTakeFile } from '../kit';
+import { RuleSelect, RuleTakeFile, RuleWaiting } from '../kit';
 import { Bench, catalogueFeature, Count, FileChoices, GOES_ALONG, IndexRow, Notices, saveBlob, sessionFeature, Unsaved } from '../shared';
 import { FormFacts } from './form-facts';
 import { FormSheet } from './form-sheet';
@@ -33,7 +32,7 @@ const NO_FORM = 'it contains no form';
   selector: 'rule-forms-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [FormsStore],
-  imports: [RuleTakeFile, RuleWaiting, Bench, ButtonModule, Count, EntryFormView, FormFacts, FormSheet, FormsModule, IndexRow, SelectModule],
+  imports: [RuleTakeFile, RuleWaiting, Bench, ButtonModule, Count, EntryFormView, FormFacts, FormSheet, FormsModule, IndexRow, RuleSelect],
   template: `
     <rule-bench label="Forms" [inspector]="false">
       <div bench="index">
@@ -103,17 +102,15 @@ const NO_FORM = 'it contains no form';
         }
         <div class="with">
           <span id="form-file">Filled with</span>
-          <p-select
-            appendTo="body"
-            ariaLabelledBy="form-file"
+          <rule-select
+            labelledBy="form-file"
             [options]="fileOptions()"
             optionLabel="path"
             optionValue="id"
-            [filter]="true"
-            filterBy="path"
+            searches
             placeholder="Choose a file"
-            (onShow)="files.look('')"
-            (onFilter)="files.look($event.filter)"
+            (opened)="files.look('')"
+            (searched)="files.look($event)"
             [ngModel]="previewed()?.id ?? null"
             (ngModelChange)="look($event)"
           />
@@ -190,7 +187,7 @@ const NO_FORM = 'it contains no form';
       align-items: center;
       margin-bottom: 12px;
     }
-    .with p-select {
+    .with rule-select {
       width: 320px;
     }
     .phone {

@@ -3,8 +3,8 @@ import { FormsModule } from '@angular/forms';
 import { FormInput, HOLDER_PRESETS, LEVELS, Property, WHEN_HIDDEN, isHeldAt, looksFor, spanOf } from '@rule/core/schema';
 import { count } from '@rule/core/words';
 import { InputTextModule } from 'primeng/inputtext';
-import { SelectModule } from 'primeng/select';
 import { TextareaModule } from 'primeng/textarea';
+import { RuleSelect } from '../kit';
 import { ConditionEditor } from './condition-editor';
 
 const HIDDEN_WORDS = { keep: 'kept', clear: 'cleared', ask: 'asked about' } as const;
@@ -13,7 +13,7 @@ const HIDDEN_WORDS = { keep: 'kept', clear: 'cleared', ask: 'asked about' } as c
 @Component({
   selector: 'rule-input-settings',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ConditionEditor, FormsModule, InputTextModule, SelectModule, TextareaModule],
+  imports: [ConditionEditor, FormsModule, InputTextModule, RuleSelect, TextareaModule],
   template: `
     @let e = entry();
     @if (property(); as p) {
@@ -28,20 +28,12 @@ const HIDDEN_WORDS = { keep: 'kept', clear: 'cleared', ask: 'asked about' } as c
         </label>
         <div class="field">
           <span id="form-look">Shown as</span>
-          <p-select
-            appendTo="body"
-            ariaLabelledBy="form-look"
-            [options]="looks()"
-            [disabled]="disabled()"
-            [ngModel]="e.look"
-            (ngModelChange)="edited.emit({ look: $event })"
-          />
+          <rule-select labelledBy="form-look" [options]="looks()" [disabled]="disabled()" [ngModel]="e.look" (ngModelChange)="edited.emit({ look: $event })" />
         </div>
         <div class="field">
           <span id="form-width">Width</span>
-          <p-select
-            appendTo="body"
-            ariaLabelledBy="form-width"
+          <rule-select
+            labelledBy="form-width"
             [options]="widths()"
             optionLabel="text"
             optionValue="value"
@@ -53,9 +45,8 @@ const HIDDEN_WORDS = { keep: 'kept', clear: 'cleared', ask: 'asked about' } as c
         @if (levels().length > 1) {
           <div class="field">
             <span id="form-level">Level</span>
-            <p-select
-              appendTo="body"
-              ariaLabelledBy="form-level"
+            <rule-select
+              labelledBy="form-level"
               [options]="levels()"
               [disabled]="disabled()"
               [ngModel]="e.level"
@@ -66,9 +57,8 @@ const HIDDEN_WORDS = { keep: 'kept', clear: 'cleared', ask: 'asked about' } as c
         @if (isInner()) {
           <div class="field">
             <span id="form-holders">Filled in for</span>
-            <p-select
-              appendTo="body"
-              ariaLabelledBy="form-holders"
+            <rule-select
+              labelledBy="form-holders"
               [options]="presets()"
               optionLabel="text"
               optionValue="value"
@@ -104,9 +94,8 @@ const HIDDEN_WORDS = { keep: 'kept', clear: 'cleared', ask: 'asked about' } as c
         @if (condition.field === 'shownWhen' && (e.shownWhen || panelShownWhen())) {
           <div class="field hidden">
             <span id="form-hidden">When hidden, its value is</span>
-            <p-select
-              appendTo="body"
-              ariaLabelledBy="form-hidden"
+            <rule-select
+              labelledBy="form-hidden"
               [options]="hidden"
               optionLabel="text"
               optionValue="value"
@@ -148,7 +137,7 @@ const HIDDEN_WORDS = { keep: 'kept', clear: 'cleared', ask: 'asked about' } as c
     .hidden {
       max-width: 220px;
     }
-    p-select,
+    rule-select,
     input,
     textarea {
       width: 100%;

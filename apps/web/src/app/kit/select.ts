@@ -11,6 +11,7 @@ import {
   forwardRef,
   inject,
   input,
+  output,
   signal,
 } from '@angular/core';
 import { ControlValueAccessor, FormsModule, NG_VALUE_ACCESSOR } from '@angular/forms';
@@ -28,7 +29,7 @@ const MANY = 12;
 
 let lists = 0;
 
-/** The kit's list to choose from, written in templates like the browser's own, whose label it takes. */
+/** The kit's list to choose from: its choices are written in the template, as in the browser's own, or given as `options`. */
 @Component({
   selector: 'rule-select',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -42,16 +43,21 @@ let lists = 0;
       optionValue="at"
       filterBy="text"
       [options]="choices()"
-      [filter]="choices().length > many"
+      [filter]="searches() || choices().length > many"
       [resetFilterOnHide]="true"
-      [ngModel]="at()"
+      [showClear]="clear()"
+      [editable]="editable()"
+      [emptyMessage]="none()"
+      [ngModel]="shown()"
       [placeholder]="placeholder()"
       [disabled]="off() || disabled() || closed()"
       [invalid]="invalid()"
       [pt]="attributes()"
       [ariaLabel]="own() ?? undefined"
-      [ariaLabelledBy]="own() === null ? (labelledBy() ?? undefined) : undefined"
+      [ariaLabelledBy]="own() === null ? (heading() ?? undefined) : undefined"
       (ngModelChange)="choose($event)"
+      (onShow)="opened.emit()"
+      (onFilter)="searched.emit($event.filter ?? '')"
       (onBlur)="left()"
     />
   `,
@@ -68,6 +74,22 @@ let lists = 0;
 export class RuleSelect implements ControlValueAccessor {
   /** Where no label stands around it. */
   readonly ariaLabel = input<string | null>(null);
+  /** Id of the text that names it, if that is not a label around it. */
+  readonly labelledBy = input<string | null>(null);
+  /** Choices that are not written in the template: texts, or objects with the fields below. */
+  readonly options = input<readonly unknown[] | null>(null);
+  readonly optionLabel = input<string | null>(null);
+  readonly optionValue = input<string | null>(null);
+  /** Whether it can be left without a choice again. */
+  readonly clear = input(false, { transform: booleanAttribute });
+  /** Whether a text that is none of the choices can be typed. */
+  readonly editable = input(false, { transform: booleanAttribute });
+  /** Whether what is typed above the choices is looked for elsewhere, see `searched`. */
+  readonly searches = input(false, { transform: booleanAttribute });
+  /** Said where there is no choice. */
+  readonly none = input('No choices');
+  readonly opened = output();
+  readonly searched = output<string>();
   /** Whether choosing is an act, after which the list shows what it did before. */
   readonly acts = input(false, { transform: booleanAttribute });
   /** Shown while nothing is chosen. */
@@ -80,25 +102,35 @@ export class RuleSelect implements ControlValueAccessor {
   protected readonly attributes = computed(() => ({
     label: { ...(this.describedBy() === null ? {} : { 'aria-describedby': this.describedBy() }), ...(this.invalid() ? { 'aria-invalid': 'true' } : {}) },
   }));
-  private readonly options = contentChildren(RuleOption, { descendants: true });
+  private readonly written = contentChildren(RuleOption, { descendants: true });
+  /** What can be chosen, with its texts. */
+  private readonly offered = computed((): readonly { readonly value: unknown; readonly text: string }[] => {
+    const [options, label, value] = [this.options(), this.optionLabel(), this.optionValue()];
+    if (options === null) return this.written().map((option) => ({ value: option.value(), text: option.label() }));
+    const field = (option: unknown, name: string | null): unknown => (name === null ? option : (option as Readonly<Record<string, unknown>>)[name]);
+    return options.map((option) => ({ value: field(option, value), text: String(field(option, label)) }));
+  });
   protected readonly many = MANY;
-  protected readonly choices = computed(() => this.options().map((option, at) => ({ at, text: option.label() })));
+  protected readonly choices = computed(() => this.offered().map(({ text }, at) => ({ at, text })));
   private readonly value = signal<unknown>(null);
   /** Place of the chosen one. */
   protected readonly at = computed(() => {
-    const [value, values] = [this.value(), this.options().map((option) => option.value())];
+    const [value, values] = [this.value(), this.offered().map((option) => option.value)];
     const at = values.indexOf(value);
     // A number may come as a text, from an address or as the key of a record.
     const alike = at < 0 && (typeof value === 'string' || typeof value === 'number') ? values.findIndex((own) => `${own as string}` === `${value}`) : at;
     return alike < 0 ? null : alike;
   });
+  protected readonly shown = computed(() => this.at() ?? (this.editable() ? this.value() : null));
   protected readonly off = signal(false);
   /** Whether the group of fields around it is disabled, which reaches only the browser's own fields. */
   protected readonly closed = signal(false);
-  protected readonly labelledBy = signal<string | null>(null);
-  /** The text of a label that has nothing else. */
+  /** Id of the text in the label around it. */
   private readonly around = signal<string | null>(null);
-  protected readonly own = computed(() => this.ariaLabel() ?? this.around());
+  protected readonly heading = computed(() => this.labelledBy() ?? this.around());
+  /** The text of a label that has nothing else. */
+  private readonly words = signal<string | null>(null);
+  protected readonly own = computed(() => this.ariaLabel() ?? (this.labelledBy() === null ? this.words() : null));
   private told: (value: unknown) => void = () => undefined;
   protected left: () => void = () => undefined;
 
@@ -118,18 +150,18 @@ export class RuleSelect implements ControlValueAccessor {
       const words = label?.querySelector<HTMLElement>(':scope > span');
       if (!words) {
         const texts = [...(label?.childNodes ?? [])].flatMap((node) => (node.nodeType === Node.TEXT_NODE ? [node.textContent ?? ''] : []));
-        this.around.set(texts.join(' ').replace(/\s+/g, ' ').trim() || null);
+        this.words.set(texts.join(' ').replace(/\s+/g, ' ').trim() || null);
         return;
       }
       words.id ||= `rule-select-${++lists}`;
-      this.labelledBy.set(words.id);
+      this.around.set(words.id);
       words.addEventListener('click', () => host.querySelector<HTMLElement>('[role=combobox]')?.focus());
     });
   }
 
   /** What it is called. */
   get name(): string | null {
-    const id = this.labelledBy();
+    const id = this.heading();
     return this.own() ?? (id === null ? null : (document.getElementById(id)?.textContent ?? '').replace(/\s+/g, ' ').trim());
   }
 
@@ -144,8 +176,15 @@ export class RuleSelect implements ControlValueAccessor {
     return at === null ? null : this.texts[at]!;
   }
 
-  choose(at: number): void {
-    const [before, value] = [this.value(), this.options()[at]?.value()];
+  /** Values of the choices. */
+  get values(): readonly unknown[] {
+    return this.offered().map(({ value }) => value);
+  }
+
+  /** Takes the choice at a place, none, or a text that was typed. */
+  choose(at: number | string | null): void {
+    const before = this.value();
+    const value = typeof at === 'number' ? this.offered()[at]?.value : at;
     this.value.set(value);
     this.told(value);
     if (this.acts()) setTimeout(() => this.value.set(before));

@@ -4,16 +4,16 @@ import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import type { EChartsCoreOption } from 'echarts/core';
 import { NgxEchartsDirective, provideEchartsCore } from 'ngx-echarts';
-import { SelectModule } from 'primeng/select';
 import { asHtml, chartBase, echarts, themeColour } from '../charts';
 import { RuleWaiting } from '../kit/waiting';
+import { RuleSelect } from '../kit/select';
 import { Bench, CatalogueActions, catalogueFeature, Count, Way } from '../shared';
 
 /** The Overview station: completeness and open tasks. */
 @Component({
   selector: 'rule-overview-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleWaiting, Bench, Count, FormsModule, NgxEchartsDirective, RouterLink, SelectModule, Way],
+  imports: [RuleWaiting, Bench, Count, FormsModule, NgxEchartsDirective, RouterLink, RuleSelect, Way],
   providers: [provideEchartsCore({ echarts })],
   template: `
     <rule-bench label="Overview" [index]="false">
@@ -56,13 +56,11 @@ import { Bench, CatalogueActions, catalogueFeature, Count, Way } from '../shared
       <div bench="inspector">
         <div class="field">
           <span id="o-property">Property</span>
-          <p-select
-            appendTo="body"
-            ariaLabelledBy="o-property"
+          <rule-select
+            labelledBy="o-property"
             [options]="choices()"
             optionLabel="label"
             optionValue="value"
-            [filter]="true"
             placeholder="choose one here or in the chart"
             [ngModel]="property()"
             (ngModelChange)="property.set($event)"

@@ -4,8 +4,7 @@ import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { MultiSelectModule } from 'primeng/multiselect';
-import { SelectModule } from 'primeng/select';
-import { RuleCheck, RuleColumn, RuleTable, RuleWaiting } from '../kit';
+import { RuleCheck, RuleColumn, RuleSelect, RuleTable, RuleWaiting } from '../kit';
 import { Count, FileChoices, FileLink, sessionFeature, showInstant } from '../shared';
 import { StartFilesStore } from './start-files.store';
 
@@ -14,7 +13,7 @@ import { StartFilesStore } from './start-files.store';
   selector: 'rule-start-files',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [StartFilesStore],
-  imports: [RuleColumn, RuleTable, RuleWaiting, ButtonModule, RuleCheck, Count, FileLink, FormsModule, InputTextModule, MultiSelectModule, SelectModule],
+  imports: [RuleColumn, RuleTable, RuleWaiting, ButtonModule, RuleCheck, Count, FileLink, FormsModule, InputTextModule, MultiSelectModule, RuleSelect],
   template: `
     <div class="head">
       <div>
@@ -64,13 +63,10 @@ import { StartFilesStore } from './start-files.store';
             </div>
             <div class="field">
               <span id="start-block">Title block of drawings that are made anew</span>
-              <p-select
-                size="small"
-                appendTo="body"
-                ariaLabelledBy="start-block"
+              <rule-select
+                labelledBy="start-block"
                 placeholder="none"
-                [showClear]="true"
-                [filter]="v.blocks.length > 10"
+                clear
                 [options]="$any(v.blocks)"
                 [ngModel]="store.plan()!.block"
                 (ngModelChange)="store.set({ block: $event })"
@@ -78,10 +74,8 @@ import { StartFilesStore } from './start-files.store';
             </div>
             <div class="field">
               <span id="start-unit">Unit</span>
-              <p-select
-                size="small"
-                appendTo="body"
-                ariaLabelledBy="start-unit"
+              <rule-select
+                labelledBy="start-unit"
                 [options]="units"
                 optionLabel="text"
                 optionValue="value"
@@ -198,7 +192,7 @@ import { StartFilesStore } from './start-files.store';
       margin-right: 14px;
       white-space: nowrap;
     }
-    .plan p-select,
+    .plan rule-select,
     .plan p-multiselect,
     .plan input {
       width: 100%;

@@ -5,8 +5,7 @@ import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { DialogModule } from 'primeng/dialog';
 import { InputTextModule } from 'primeng/inputtext';
-import { SelectModule } from 'primeng/select';
-import { RuleColumn, RuleTable } from '../kit';
+import { RuleColumn, RuleSelect, RuleTable } from '../kit';
 import { sessionFeature, showInstant } from '../shared';
 import { SettingsStore } from './settings.store';
 
@@ -14,7 +13,7 @@ import { SettingsStore } from './settings.store';
 @Component({
   selector: 'rule-people',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleColumn, RuleTable, ButtonModule, DialogModule, FormsModule, InputTextModule, SelectModule],
+  imports: [RuleColumn, RuleTable, ButtonModule, DialogModule, FormsModule, InputTextModule, RuleSelect],
   providers: [SettingsStore],
   template: `
     <section class="card" aria-label="People">
@@ -36,9 +35,7 @@ import { SettingsStore } from './settings.store';
         </ng-container>
         <ng-container *ruleColumn="let row of store.people(); name: 'Signs in as'; look: 'mono'">{{ row.name }}</ng-container>
         <ng-container *ruleColumn="let row of store.people(); name: 'Role'">
-          <p-select
-            size="small"
-            appendTo="body"
+          <rule-select
             [options]="roles"
             [ngModel]="row.role"
             [ariaLabel]="'Role of ' + row.displayName"
@@ -75,7 +72,7 @@ import { SettingsStore } from './settings.store';
         /></label>
         <div class="field">
           <span id="new-role">Role</span>
-          <p-select appendTo="body" name="role" ariaLabelledBy="new-role" [options]="roles" [ngModel]="role()" (ngModelChange)="role.set($event)" />
+          <rule-select name="role" labelledBy="new-role" [options]="roles" [ngModel]="role()" (ngModelChange)="role.set($event)" />
         </div>
         <p-button type="submit" severity="secondary" label="Add" [disabled]="!name().trim() || !displayName().trim()" />
       </form>

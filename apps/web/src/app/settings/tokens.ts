@@ -4,8 +4,7 @@ import { LONGEST_TOKEN, TOKEN_SCOPES, TokenRow, TokenScope } from '@rule/contrac
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { SelectModule } from 'primeng/select';
-import { RuleColumn, RuleTable } from '../kit';
+import { RuleColumn, RuleSelect, RuleTable } from '../kit';
 import { sessionFeature, showInstant } from '../shared';
 import { SettingsStore } from './settings.store';
 
@@ -15,7 +14,7 @@ const SCOPE_CHOICES: Readonly<Record<TokenScope, string>> = { read: 'read', work
 @Component({
   selector: 'rule-tokens',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleColumn, RuleTable, ButtonModule, FormsModule, InputTextModule, SelectModule],
+  imports: [RuleColumn, RuleTable, ButtonModule, FormsModule, InputTextModule, RuleSelect],
   providers: [SettingsStore],
   template: `
     <section class="card" aria-label="Tokens for programs">
@@ -49,10 +48,9 @@ const SCOPE_CHOICES: Readonly<Record<TokenScope, string>> = { read: 'read', work
         <label class="field"><span>Purpose</span><input pInputText name="name" [ngModel]="name()" (ngModelChange)="name.set($event)" /></label>
         <div class="field">
           <span id="new-scope">It may</span>
-          <p-select
-            appendTo="body"
+          <rule-select
             name="scope"
-            ariaLabelledBy="new-scope"
+            labelledBy="new-scope"
             [options]="choices()"
             optionLabel="text"
             optionValue="scope"

@@ -5,7 +5,7 @@ import { fileName } from '@rule/core/files';
 import { count } from '@rule/core/words';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { SelectModule } from 'primeng/select';
+import { RuleSelect } from '../kit';
 import { Count } from '../shared';
 import { ChangeEffects } from './change-effects';
 import { SheetText } from './sheet-messages';
@@ -34,7 +34,7 @@ const CLOSED: Readonly<Record<NonNullable<SheetText['closed']>, string>> = {
 @Component({
   selector: 'rule-anchor-text',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, ChangeEffects, Count, FormsModule, InputTextModule, SelectModule],
+  imports: [ButtonModule, ChangeEffects, Count, FormsModule, InputTextModule, RuleSelect],
   template: `
     <h2>{{ text().anchor ? 'Anchored text' : 'Plain text' }}</h2>
     <p class="mono text">{{ text().text }}</p>
@@ -59,10 +59,8 @@ const CLOSED: Readonly<Record<NonNullable<SheetText['closed']>, string>> = {
           />
         </label>
         <span id="anchor-kind">It is</span>
-        <p-select
-          size="small"
-          appendTo="body"
-          ariaLabelledBy="anchor-kind"
+        <rule-select
+          labelledBy="anchor-kind"
           [options]="kinds"
           optionLabel="text"
           optionValue="value"
@@ -71,10 +69,8 @@ const CLOSED: Readonly<Record<NonNullable<SheetText['closed']>, string>> = {
           (ngModelChange)="kind.set($event)"
         />
         <span id="anchor-among">So are</span>
-        <p-select
-          size="small"
-          appendTo="body"
-          ariaLabelledBy="anchor-among"
+        <rule-select
+          labelledBy="anchor-among"
           [options]="amongs()"
           optionLabel="text"
           optionValue="value"
@@ -84,10 +80,8 @@ const CLOSED: Readonly<Record<NonNullable<SheetText['closed']>, string>> = {
         />
         @if (among() !== 'this text') {
           <span id="anchor-in">Drawings</span>
-          <p-select
-            size="small"
-            appendTo="body"
-            ariaLabelledBy="anchor-in"
+          <rule-select
+            labelledBy="anchor-in"
             [options]="wheres()"
             optionLabel="text"
             optionValue="value"
@@ -131,7 +125,7 @@ const CLOSED: Readonly<Record<NonNullable<SheetText['closed']>, string>> = {
       display: grid;
       gap: 6px;
     }
-    p-select,
+    rule-select,
     input {
       width: 100%;
       min-width: 0;

@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { ButtonModule } from 'primeng/button';
-import { SelectModule } from 'primeng/select';
+import { RuleSelect } from '../kit';
 import { Count, Notices } from '../shared';
 import { TitleBlocksStore } from './title-blocks.store';
 
@@ -9,7 +9,7 @@ import { TitleBlocksStore } from './title-blocks.store';
 @Component({
   selector: 'rule-bind-several',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, Count, FormsModule, SelectModule],
+  imports: [ButtonModule, Count, FormsModule, RuleSelect],
   template: `
     <h2>Bind several cells</h2>
     @if (store.learned() === null) {
@@ -30,8 +30,7 @@ import { TitleBlocksStore } from './title-blocks.store';
     }
     @if (others().length) {
       <p>
-        <p-select
-          size="small"
+        <rule-select
           [options]="others()"
           optionLabel="name"
           optionValue="family"
@@ -44,7 +43,7 @@ import { TitleBlocksStore } from './title-blocks.store';
     }
   `,
   styles: `
-    p-select {
+    rule-select {
       width: 100%;
     }
   `,

@@ -6,8 +6,8 @@ import { count } from '@rule/core/words';
 import { ButtonModule } from 'primeng/button';
 import { InputNumberModule } from 'primeng/inputnumber';
 import { InputTextModule } from 'primeng/inputtext';
-import { SelectModule } from 'primeng/select';
 import { Store } from '@ngrx/store';
+import { RuleSelect } from '../kit';
 import { Count, sessionFeature } from '../shared';
 import { ChangeEffects } from './change-effects';
 import { TitleBlocksStore } from './title-blocks.store';
@@ -36,7 +36,7 @@ const NOTHING: Typed = { do: 'add', cell: null, text: null, name: '', prompt: ''
 @Component({
   selector: 'rule-change-cells',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, ChangeEffects, Count, FormsModule, InputNumberModule, InputTextModule, SelectModule],
+  imports: [ButtonModule, ChangeEffects, Count, FormsModule, InputNumberModule, InputTextModule, RuleSelect],
   template: `
     <section class="card" aria-labelledby="cells-title">
       <h2 id="cells-title">Change the cells of {{ store.block()?.name }}</h2>
@@ -47,9 +47,7 @@ const NOTHING: Typed = { do: 'add', cell: null, text: null, name: '', prompt: ''
         }
       </p>
       <form class="bar" aria-label="Next change" (ngSubmit)="add()">
-        <p-select
-          appendTo="body"
-          size="small"
+        <rule-select
           ariaLabel="Kind of change"
           [options]="kinds"
           optionLabel="text"
@@ -59,13 +57,10 @@ const NOTHING: Typed = { do: 'add', cell: null, text: null, name: '', prompt: ''
           (ngModelChange)="put({ do: $event })"
         />
         @if (typed().do === 'make') {
-          <p-select
-            appendTo="body"
-            size="small"
+          <rule-select
             ariaLabel="Text of the block"
             placeholder="text"
-            emptyMessage="The block has no plain texts."
-            [filter]="true"
+            none="The block has no plain texts."
             [options]="texts()"
             optionLabel="text"
             optionValue="value"
@@ -77,9 +72,7 @@ const NOTHING: Typed = { do: 'add', cell: null, text: null, name: '', prompt: ''
           @if (typed().do === 'add') {
             <span class="soft">like</span>
           }
-          <p-select
-            appendTo="body"
-            size="small"
+          <rule-select
             [ariaLabel]="typed().do === 'add' ? 'Neighbour that it is copied from' : 'Cell'"
             placeholder="cell"
             [options]="options()"

@@ -3,8 +3,7 @@ import { FormsModule } from '@angular/forms';
 import { BlockExchange, BlockExchangePlan } from '@rule/contract';
 import { count } from '@rule/core/words';
 import { ButtonModule } from 'primeng/button';
-import { SelectModule } from 'primeng/select';
-import { RuleColumn, RuleTable, RuleWaiting } from '../kit';
+import { RuleColumn, RuleSelect, RuleTable, RuleWaiting } from '../kit';
 import { Count } from '../shared';
 import { ChangeEffects } from './change-effects';
 import { TitleBlocksStore } from './title-blocks.store';
@@ -20,18 +19,15 @@ const FOUND_BY: Readonly<Record<NonNullable<BlockExchangePlan['cells'][number]['
 @Component({
   selector: 'rule-exchange-block',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleColumn, RuleTable, RuleWaiting, ButtonModule, ChangeEffects, Count, FormsModule, SelectModule],
+  imports: [RuleColumn, RuleTable, RuleWaiting, ButtonModule, ChangeEffects, Count, FormsModule, RuleSelect],
   template: `
     <section class="card" aria-labelledby="exchange-title">
       <h2 id="exchange-title">Exchange {{ store.block()?.name }} for another block</h2>
       <div class="bar">
         <span id="exchange-to" class="soft">New block</span>
-        <p-select
-          appendTo="body"
-          size="small"
-          ariaLabelledBy="exchange-to"
+        <rule-select
+          labelledBy="exchange-to"
           placeholder="choose a block"
-          [filter]="true"
           [options]="blocks()"
           optionLabel="name"
           optionValue="name"
@@ -39,10 +35,8 @@ const FOUND_BY: Readonly<Record<NonNullable<BlockExchangePlan['cells'][number]['
           (ngModelChange)="to.set($event); chosen.set(null)"
         />
         <span id="exchange-where" class="soft">In</span>
-        <p-select
-          appendTo="body"
-          size="small"
-          ariaLabelledBy="exchange-where"
+        <rule-select
+          labelledBy="exchange-where"
           [options]="places()"
           optionLabel="text"
           optionValue="value"
@@ -63,9 +57,7 @@ const FOUND_BY: Readonly<Record<NonNullable<BlockExchangePlan['cells'][number]['
             {{ cell.tag }} {{ cell.prompt && cell.prompt !== cell.tag ? '(' + cell.prompt + ')' : '' }}
           </ng-container>
           <ng-container *ruleColumn="let cell of plan.cells; name: 'Text from'">
-            <p-select
-              appendTo="body"
-              size="small"
+            <rule-select
               [ariaLabel]="'Text of ' + cell.tag"
               [options]="sources()"
               optionLabel="text"

@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSign
 import { FormsModule } from '@angular/forms';
 import { Binding, PLAIN_CELL, Property } from '@rule/core/schema';
 import { ButtonModule } from 'primeng/button';
-import { SelectModule } from 'primeng/select';
+import { RuleSelect } from '../kit';
 import { TitleBlocksStore } from './title-blocks.store';
 
 /** The binding by which a cell holds the values of a property that are typed on sheets. */
@@ -17,18 +17,16 @@ export const homeBinding = (block: string, cell: string, property: number): Omit
 @Component({
   selector: 'rule-give-home',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, FormsModule, SelectModule],
+  imports: [ButtonModule, FormsModule, RuleSelect],
   template: `
     <section class="card" aria-labelledby="home-title">
       <h2 id="home-title">A cell for {{ property().caption }}</h2>
       <p class="soft">Its values are typed sheet by sheet. A cell of the title block holds them: without one, they cannot be kept.</p>
       <div class="bar">
-        <p-select
-          appendTo="body"
-          size="small"
+        <rule-select
           ariaLabel="Cell that is not bound"
           placeholder="a cell of the block"
-          emptyMessage="Every cell of this block shows something."
+          none="Every cell of this block shows something."
           [options]="free()"
           [ngModel]="cell()"
           (ngModelChange)="cell.set($event)"

@@ -16,8 +16,7 @@ import {
 import { NUMBER_FORMS, UNITS, findUnit } from '@rule/core/values';
 import { InputNumberModule } from 'primeng/inputnumber';
 import { InputTextModule } from 'primeng/inputtext';
-import { SelectModule } from 'primeng/select';
-import { RuleCheck } from '../kit';
+import { RuleCheck, RuleSelect } from '../kit';
 
 /** Suggested date formats; others can be typed. */
 const DATES = ['YYYY-MM-DD', 'DD.MM.YYYY', 'DD/MM/YYYY', 'MM/DD/YYYY', 'DD MMM YYYY', 'MM/DD/YY'];
@@ -54,7 +53,7 @@ let forms = 0;
 @Component({
   selector: 'rule-piece-form',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleCheck, FormsModule, InputNumberModule, InputTextModule, SelectModule],
+  imports: [RuleCheck, FormsModule, InputNumberModule, InputTextModule, RuleSelect],
   template: `
     <fieldset>
       <legend>{{ name() }}</legend>
@@ -88,10 +87,8 @@ let forms = 0;
       }
       @for (choice of choices(); track choice.id) {
         <span [id]="choice.id">{{ choice.label }}</span>
-        <p-select
-          size="small"
-          appendTo="body"
-          [ariaLabelledBy]="choice.id"
+        <rule-select
+          [labelledBy]="choice.id"
           [options]="$any(choice.options)"
           optionLabel="label"
           optionValue="value"
@@ -124,7 +121,7 @@ let forms = 0;
     p-inputnumber ::ng-deep input {
       width: 100%;
     }
-    p-select,
+    rule-select,
     p-inputnumber,
     input {
       min-width: 0;

@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, input } from '@an
 import { FormsModule } from '@angular/forms';
 import { BlockView } from '@rule/contract';
 import { Store } from '@ngrx/store';
-import { SelectModule } from 'primeng/select';
+import { RuleSelect } from '../kit';
 import { FileChoices, sessionFeature } from '../shared';
 import { TitleBlocksStore } from './title-blocks.store';
 
@@ -10,28 +10,28 @@ import { TitleBlocksStore } from './title-blocks.store';
 @Component({
   selector: 'rule-sheet-model',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, SelectModule],
+  imports: [FormsModule, RuleSelect],
   template: `
     <h2>Which model feeds this sheet?</h2>
     <p class="soft">{{ words() }}</p>
     @if (mayEdit()) {
-      <p-select
+      <rule-select
         [options]="models()"
         optionLabel="path"
         optionValue="id"
-        [filter]="true"
-        [showClear]="true"
+        searches
+        clear
         placeholder="Choose the model"
         ariaLabel="Model"
         [ngModel]="view().model.file"
         (ngModelChange)="settle($event)"
-        (onShow)="candidates.look('')"
-        (onFilter)="candidates.look($event.filter)"
+        (opened)="candidates.look('')"
+        (searched)="candidates.look($event)"
       />
     }
   `,
   styles: `
-    p-select {
+    rule-select {
       width: 100%;
     }
   `,

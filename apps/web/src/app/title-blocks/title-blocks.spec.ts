@@ -73,9 +73,22 @@ const bound = (
   owner: null,
 });
 const material: OwnedValue = { file: 9, holder: '', property: 1, before: '', behind: '', of: 'DR-15/drum.step', text: '1.4404', closed: null };
+const defined = (tag: string): BlockView['block']['cells'][number] => ({
+  tag,
+  prompt: '',
+  preset: '',
+  at: { x: 0, y: 0 },
+  height: 2.5,
+  widthFactor: 1,
+  rotation: 0,
+  align: 'left',
+  valign: 'baseline',
+  constant: false,
+  multiline: false,
+});
 const view: BlockView = {
   file: { id: 7, library: 1, path: 'DR-15/drum.dxf', folder: 'DR-15', name: 'drum.dxf', kind: 'drawing', class: null, problem: null, lock: null },
-  block: { name: 'MRW-TITLE', shapes: [], cells: [] },
+  block: { name: 'MRW-TITLE', shapes: [], cells: [defined('MATL'), defined('REV'), defined('NOTE')] },
   family: 'mrw-title',
   holder: 'insert:1',
   layout: 'Front',
@@ -699,20 +712,20 @@ describe('a block whose cells are changed', () => {
     const next = () =>
       [...stage.page.querySelectorAll<HTMLButtonElement>('rule-change-cells button')].find((each) => each.textContent.includes('Add to the list'))!;
     expect(next().disabled).toBe(true);
-    await stage.pick('Neighbour that it is copied from', 'MATERIAL');
-    await typed(stage, 'cell-name', 'REV');
-    await typed(stage, 'cell-prompt', 'Revision');
+    await stage.pick('Neighbour that it is copied from', 'MATL');
+    await typed(stage, 'cell-name', 'MASS');
+    await typed(stage, 'cell-prompt', 'Mass');
     expect(next().disabled).toBe(false);
     next().click();
     await stage.settled();
     await stage.pick('Kind of change', 'remove');
-    await stage.pick('Cell', 'REV');
+    await stage.pick('Cell', 'MASS');
     next().click();
     await stage.settled();
     const said = [...stage.page.querySelectorAll('rule-change-cells ol li')].map((li) => li.textContent.replace('leave out', '').trim());
-    expect(said).toEqual(['Add REV like MATERIAL, on top', 'Remove REV']);
-    await stage.click('Leave out: Remove REV');
-    const steps = [{ do: 'add', tag: 'REV', prompt: 'Revision', like: 'MATERIAL', by: { x: 0, y: 0 } }];
+    expect(said).toEqual(['Add MASS like MATL, on top', 'Remove MASS']);
+    await stage.click('Leave out: Remove MASS');
+    const steps = [{ do: 'add', tag: 'MASS', prompt: 'Mass', like: 'MATL', by: { x: 0, y: 0 } }];
     expect(stage.last('planCells')).toEqual([{ block: stage.text('h1'), steps, drawings: null }]);
     for (const text of [
       '3 sheets of 2 drawings would change, which define the block in 2 ways. Cells then: MATERIAL, REV.',

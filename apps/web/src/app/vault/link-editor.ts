@@ -6,8 +6,7 @@ import { AutoCompleteModule } from 'primeng/autocomplete';
 import { ButtonModule } from 'primeng/button';
 import { DialogModule } from 'primeng/dialog';
 import { MultiSelectModule } from 'primeng/multiselect';
-import { SelectModule } from 'primeng/select';
-import { RuleColumn, RuleTable } from '../kit';
+import { RuleColumn, RuleSelect, RuleTable } from '../kit';
 import { FileChoices } from '../shared';
 import { SampleStore } from './answers.store';
 
@@ -44,7 +43,7 @@ export const newLink = (field = ''): Omit<Link, 'id'> => ({
   selector: 'rule-link-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [SampleStore],
-  imports: [RuleColumn, RuleTable, AutoCompleteModule, ButtonModule, DialogModule, FormsModule, MultiSelectModule, SelectModule],
+  imports: [RuleColumn, RuleTable, AutoCompleteModule, ButtonModule, DialogModule, FormsModule, MultiSelectModule, RuleSelect],
   template: `
     <p-dialog
       closeAriaLabel="Close"
@@ -59,22 +58,13 @@ export const newLink = (field = ''): Omit<Link, 'id'> => ({
           <div class="two">
             <div class="field">
               <span id="l-field">Record field</span>
-              <p-select
-                appendTo="body"
-                name="field"
-                ariaLabelledBy="l-field"
-                [filter]="true"
-                [options]="fields()"
-                [ngModel]="l.field"
-                (ngModelChange)="set({ field: $event })"
-              />
+              <rule-select name="field" labelledBy="l-field" [options]="fields()" [ngModel]="l.field" (ngModelChange)="set({ field: $event })" />
             </div>
             <div class="field">
               <span id="l-leads">Leads</span>
-              <p-select
-                appendTo="body"
+              <rule-select
                 name="leads"
-                ariaLabelledBy="l-leads"
+                labelledBy="l-leads"
                 [options]="leads"
                 placeholder="set in detail below"
                 [ngModel]="leadOf(l)"
@@ -124,11 +114,9 @@ export const newLink = (field = ''): Omit<Link, 'id'> => ({
             <div class="two">
               <div class="field">
                 <span id="l-property">Add a property</span>
-                <p-select
-                  appendTo="body"
+                <rule-select
                   name="property"
-                  ariaLabelledBy="l-property"
-                  [filter]="true"
+                  labelledBy="l-property"
                   [options]="ends()"
                   optionLabel="label"
                   optionValue="value"
@@ -170,10 +158,9 @@ export const newLink = (field = ''): Omit<Link, 'id'> => ({
           @if (leadOf(l) === 'a workflow step' || l.step !== null) {
             <div class="field">
               <span id="l-step">Set by the step</span>
-              <p-select
-                appendTo="body"
+              <rule-select
                 name="step"
-                ariaLabelledBy="l-step"
+                labelledBy="l-step"
                 [options]="steps()"
                 placeholder="choose a step"
                 [ngModel]="l.step"
@@ -184,32 +171,24 @@ export const newLink = (field = ''): Omit<Link, 'id'> => ({
             <div class="three">
               <div class="field">
                 <span id="l-in">In</span>
-                <p-select appendTo="body" name="in" ariaLabelledBy="l-in" [options]="passes" [ngModel]="l.in" (ngModelChange)="set({ in: $event })" />
+                <rule-select name="in" labelledBy="l-in" [options]="passes" [ngModel]="l.in" (ngModelChange)="set({ in: $event })" />
               </div>
               <div class="field">
                 <span id="l-out">Out</span>
-                <p-select appendTo="body" name="out" ariaLabelledBy="l-out" [options]="passes" [ngModel]="l.out" (ngModelChange)="set({ out: $event })" />
+                <rule-select name="out" labelledBy="l-out" [options]="passes" [ngModel]="l.out" (ngModelChange)="set({ out: $event })" />
               </div>
               <div class="field">
                 <span id="l-clash">On clash</span>
-                <p-select
-                  appendTo="body"
-                  name="onClash"
-                  ariaLabelledBy="l-clash"
-                  [options]="clashes"
-                  [ngModel]="l.onClash"
-                  (ngModelChange)="set({ onClash: $event })"
-                />
+                <rule-select name="onClash" labelledBy="l-clash" [options]="clashes" [ngModel]="l.onClash" (ngModelChange)="set({ onClash: $event })" />
               </div>
             </div>
             <div class="three">
               @for (state of definition().states; track state) {
                 <div class="field">
                   <span [id]="'l-state-' + $index">In state {{ state }}</span>
-                  <p-select
-                    appendTo="body"
+                  <rule-select
                     [name]="'state' + $index"
-                    [ariaLabelledBy]="'l-state-' + $index"
+                    [labelledBy]="'l-state-' + $index"
                     [options]="stateLeads"
                     [ngModel]="stateLead(state)"
                     (ngModelChange)="setState(state, $event)"
@@ -255,7 +234,7 @@ export const newLink = (field = ''): Omit<Link, 'id'> => ({
     .three {
       grid-template-columns: repeat(3, 1fr);
     }
-    .field p-select,
+    .field rule-select,
     .field p-multiselect,
     .field p-autocomplete {
       width: 100%;

@@ -7,9 +7,8 @@ import { DialogModule } from 'primeng/dialog';
 import { InputNumberModule } from 'primeng/inputnumber';
 import { InputTextModule } from 'primeng/inputtext';
 import { MultiSelectModule } from 'primeng/multiselect';
-import { SelectModule } from 'primeng/select';
 import { TextareaModule } from 'primeng/textarea';
-import { RuleCheck, RuleColumn, RuleTable } from '../kit';
+import { RuleCheck, RuleColumn, RuleSelect, RuleTable } from '../kit';
 import { Count } from '../shared';
 
 /** A field's type in words. */
@@ -33,7 +32,7 @@ function typeWords({ type, length, choices }: VaultField): string {
     InputNumberModule,
     InputTextModule,
     MultiSelectModule,
-    SelectModule,
+    RuleSelect,
     TextareaModule,
   ],
   template: `
@@ -128,7 +127,7 @@ function typeWords({ type, length, choices }: VaultField): string {
           <div class="two">
             <div class="field">
               <span id="f-type">Type</span>
-              <p-select appendTo="body" name="type" ariaLabelledBy="f-type" [options]="types" [ngModel]="field.type" (ngModelChange)="set({ type: $event })" />
+              <rule-select name="type" labelledBy="f-type" [options]="types" [ngModel]="field.type" (ngModelChange)="set({ type: $event })" />
             </div>
             <div class="field">
               <span id="f-length">Longest text</span>
@@ -204,7 +203,7 @@ function typeWords({ type, length, choices }: VaultField): string {
     }
     .field input,
     .field textarea,
-    .field p-select,
+    .field rule-select,
     .field p-multiselect,
     .field p-inputnumber {
       width: 100%;

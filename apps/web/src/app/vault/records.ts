@@ -9,8 +9,7 @@ import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { MultiSelectModule } from 'primeng/multiselect';
 import { PaginatorModule } from 'primeng/paginator';
-import { SelectModule } from 'primeng/select';
-import { RuleColumn, RuleTable, RuleWaiting } from '../kit';
+import { RuleColumn, RuleSelect, RuleTable, RuleWaiting } from '../kit';
 import { Count, showInstant, standingWords, afterTyping } from '../shared';
 
 /** Page size. */
@@ -36,19 +35,7 @@ const MOST_SHOWN = 6;
 @Component({
   selector: 'rule-vault-records',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [
-    RuleColumn,
-    RuleTable,
-    RuleWaiting,
-    ButtonModule,
-    Count,
-    FormsModule,
-    InputTextModule,
-    MultiSelectModule,
-    PaginatorModule,
-    RouterLink,
-    SelectModule,
-  ],
+  imports: [RuleColumn, RuleTable, RuleWaiting, ButtonModule, Count, FormsModule, InputTextModule, MultiSelectModule, PaginatorModule, RouterLink, RuleSelect],
   template: `
     <div class="head">
       <div>
@@ -73,20 +60,18 @@ const MOST_SHOWN = 6;
     <div class="bar">
       <label class="visually-hidden" for="r-text">Search records</label>
       <input pInputText id="r-text" type="search" placeholder="path or value" [ngModel]="filter().text ?? ''" (ngModelChange)="search($event)" />
-      <p-select
-        appendTo="body"
+      <rule-select
         ariaLabel="State"
         placeholder="every state"
-        [showClear]="true"
+        clear
         [options]="$any(definition().states)"
         [ngModel]="filter().state ?? null"
         (ngModelChange)="narrow({ state: $event ?? undefined })"
       />
-      <p-select
-        appendTo="body"
+      <rule-select
         ariaLabel="Kind"
         placeholder="every kind"
-        [showClear]="true"
+        clear
         [options]="kinds"
         [ngModel]="filter().kind ?? null"
         (ngModelChange)="narrow({ kind: $event ?? undefined })"

@@ -4,8 +4,7 @@ import { KeptRehearsalView, RUN_CLASHES, RehearsedFile, RunKind, VaultRun, Vault
 import { count } from '@rule/core/words';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { SelectModule } from 'primeng/select';
-import { RuleCheck, RuleColumn, RuleTable, RuleWaiting } from '../kit';
+import { RuleCheck, RuleColumn, RuleSelect, RuleTable, RuleWaiting } from '../kit';
 import { Count, FileLink, showInstant } from '../shared';
 import { RunResult } from './run-result';
 
@@ -32,7 +31,7 @@ const acts = (row: RehearsedFile) => row.changed || row.counts.in + row.counts.o
 @Component({
   selector: 'rule-vault-rehearsal',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleColumn, RuleTable, RuleWaiting, ButtonModule, RuleCheck, Count, FileLink, FormsModule, InputTextModule, RunResult, SelectModule],
+  imports: [RuleColumn, RuleTable, RuleWaiting, ButtonModule, RuleCheck, Count, FileLink, FormsModule, InputTextModule, RunResult, RuleSelect],
   template: `
     <div class="head">
       <div>
@@ -64,18 +63,10 @@ const acts = (row: RehearsedFile) => row.changed || row.counts.in + row.counts.o
     </div>
     @if (!kept() && editable()) {
       <div class="bar">
-        <p-select
-          appendTo="body"
-          ariaLabel="What is done"
-          [options]="runs"
-          optionLabel="text"
-          optionValue="value"
-          [ngModel]="kind()"
-          (ngModelChange)="kind.set($event)"
-        />
+        <rule-select ariaLabel="What is done" [options]="runs" optionLabel="text" optionValue="value" [ngModel]="kind()" (ngModelChange)="kind.set($event)" />
         @if (!['check out', 'undo check-out', 'get newest'].includes(kind())) {
           <span id="run-clash" class="soft">Where both changed</span>
-          <p-select appendTo="body" ariaLabelledBy="run-clash" [options]="clashes" optionLabel="text" optionValue="value" [(ngModel)]="clash" />
+          <rule-select labelledBy="run-clash" [options]="clashes" optionLabel="text" optionValue="value" [(ngModel)]="clash" />
         }
         @if (kind() === 'check in') {
           <span class="tick">

@@ -3,8 +3,7 @@ import { FormsModule } from '@angular/forms';
 import { LegacyList, LegacyRow } from '@rule/contract';
 import { VaultDefinition } from '@rule/core/vault';
 import { ButtonModule } from 'primeng/button';
-import { SelectModule } from 'primeng/select';
-import { RuleColumn, RuleTable, RuleTakeFile } from '../kit';
+import { RuleColumn, RuleSelect, RuleTable, RuleTakeFile } from '../kit';
 import { Count } from '../shared';
 import { TakeListStore } from './take-list.store';
 
@@ -16,7 +15,7 @@ const PATHS = '';
   selector: 'rule-take-list',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [TakeListStore],
-  imports: [RuleColumn, RuleTable, RuleTakeFile, ButtonModule, Count, FormsModule, SelectModule],
+  imports: [RuleColumn, RuleTable, RuleTakeFile, ButtonModule, Count, FormsModule, RuleSelect],
   template: `
     <div class="head">
       <div>
@@ -44,11 +43,10 @@ const PATHS = '';
     @if (store.table(); as t) {
       <div class="bar">
         <span id="tl-key">Files are named in</span>
-        <p-select appendTo="body" ariaLabelledBy="tl-key" [options]="$any(t.headers)" [ngModel]="key()" (ngModelChange)="key.set($event); look()" />
+        <rule-select labelledBy="tl-key" [options]="$any(t.headers)" [ngModel]="key()" (ngModelChange)="key.set($event); look()" />
         <span id="tl-of">which holds</span>
-        <p-select
-          appendTo="body"
-          ariaLabelledBy="tl-of"
+        <rule-select
+          labelledBy="tl-of"
           [options]="keyFields()"
           optionLabel="text"
           optionValue="value"
@@ -62,10 +60,9 @@ const PATHS = '';
             <span [id]="'tl-c' + i">{{ header }}</span>
           </ng-container>
           <ng-container *ruleColumn="let header of others(); let i = index">
-            <p-select
-              appendTo="body"
-              [ariaLabelledBy]="'tl-c' + i"
-              [showClear]="true"
+            <rule-select
+              [labelledBy]="'tl-c' + i"
+              clear
               placeholder="not taken"
               [options]="fields()"
               [ngModel]="columns()[header] ?? null"

@@ -3,8 +3,7 @@ import { FormsModule } from '@angular/forms';
 import { LinkValues, VaultFile } from '@rule/contract';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { SelectModule } from 'primeng/select';
-import { RuleColumn, RuleTable } from '../kit';
+import { RuleColumn, RuleSelect, RuleTable } from '../kit';
 import { afterTyping } from '../shared';
 import { TriedValuesStore } from './answers.store';
 import { DECISION_CHIP, DECISION_WORDS } from './decisions';
@@ -20,21 +19,14 @@ interface Typed {
   selector: 'rule-try-values',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [TriedValuesStore],
-  imports: [RuleColumn, RuleTable, ButtonModule, FormsModule, InputTextModule, SelectModule],
+  imports: [RuleColumn, RuleTable, ButtonModule, FormsModule, InputTextModule, RuleSelect],
   template: `
     <section class="card" aria-labelledby="try-title">
       <h2 id="try-title">Try other values</h2>
       <p class="soft">Type what the file or the record would hold. The outcome is decided as in a check-in; nothing is written.</p>
       <div class="bar">
         <span id="try-state" class="soft">State in the vault</span>
-        <p-select
-          appendTo="body"
-          size="small"
-          ariaLabelledBy="try-state"
-          [options]="[...states()]"
-          [ngModel]="state()"
-          (ngModelChange)="state.set($event); ask()"
-        />
+        <rule-select labelledBy="try-state" [options]="[...states()]" [ngModel]="state()" (ngModelChange)="state.set($event); ask()" />
         <p-button [text]="true" size="small" label="As they are" [disabled]="!changed()" (onClick)="reset()" />
       </div>
       @if (tried.error(); as text) {

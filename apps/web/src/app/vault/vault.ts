@@ -6,8 +6,7 @@ import { Link } from '@rule/core/schema';
 import { TableFinding, VaultField } from '@rule/core/vault';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { SelectModule } from 'primeng/select';
-import { RuleColumn, RuleTable, RuleWaiting } from '../kit';
+import { RuleColumn, RuleSelect, RuleTable, RuleWaiting } from '../kit';
 import { Bench, ExactName, IndexRow, catalogueFeature, goesOn, jobsFeature, sessionFeature, showInstant, trayFeature } from '../shared';
 import { BringIn } from './bring-in';
 import { LinkEditor, newLink } from './link-editor';
@@ -37,7 +36,7 @@ import { VaultStore } from './vault.store';
     IndexRow,
     LinkEditor,
     RecordFields,
-    SelectModule,
+    RuleSelect,
     TakeList,
     VaultLinks,
     VaultRecord,
@@ -215,13 +214,13 @@ import { VaultStore } from './vault.store';
         @if (mayAdminister() && !fileId()) {
           <h2 id="v-stands">Library of the vault</h2>
           <p class="soft">Its files are matched with the vault by path. The same path in another library is a different file.</p>
-          <p-select
+          <rule-select
             [options]="libraries()"
             optionLabel="name"
             optionValue="id"
-            [showClear]="true"
+            clear
             placeholder="None"
-            ariaLabelledBy="v-stands"
+            labelledBy="v-stands"
             [ngModel]="stands()?.id ?? null"
             (ngModelChange)="stand($event)"
           />
@@ -274,7 +273,7 @@ import { VaultStore } from './vault.store';
     .wide {
       overflow-x: auto;
     }
-    [bench='inspector'] p-select {
+    [bench='inspector'] rule-select {
       margin-bottom: 16px;
     }
   `,
