@@ -96,29 +96,20 @@ await main(async () => {
     { name: 'unzip', there: () => read('unzip', ['-v']) !== null },
   ]);
 
+  console.log(wanted('check') ? '\n— lint, types, builds' : '\n— builds');
+  // One processor lints while the other checks types and builds; the report of each is printed as a whole.
+  const lint = wanted('check') && check('lint', 'npx', ['--no-install', 'eslint', '.', '--max-warnings', '0']);
   if (wanted('check')) {
-    console.log('\n— lint, types, builds');
-    // One processor lints while another checks types; the report of each is printed as a whole.
-    const lint = check('lint', 'npx', ['--no-install', 'eslint', '.', '--max-warnings', '0']);
-    for (const project of [
-      'packages/core',
-      'packages/contract',
-      'packages/demo',
-      'apps/server',
-      'apps/vault',
-      'apps/cli',
-      'apps/web/tsconfig.spec.json',
-      'e2e',
-      'bench',
+    // Projects with the same surroundings are checked together, as each would read what they share again.
+    for (const [what, project] of [
+      ['the core', 'packages/core'],
+      ['programs', 'tsconfig.node.json'],
+      ['contract, demo and end-to-end tests', 'tsconfig.page.json'],
+      ['the page', 'apps/web/tsconfig.spec.json'],
     ])
-      await check(`types of ${project}`, 'npx', ['--no-install', 'tsc', '-p', project]);
+      await check(`types of ${what}`, 'npx', ['--no-install', 'tsc', '-p', project]);
     await check('WebAssembly is what its source gives', process.execPath, [path('scripts/wasm.mjs'), '--check']);
     await check('widths of lettering are those of the fonts', process.execPath, [path('scripts/widths.mjs'), '--check']);
-    await check('web build for development', 'npx', ['--no-install', 'ng', 'build', '--configuration', 'development'], {
-      cwd: path('apps/web'),
-      env: { ...process.env, NG_CLI_ANALYTICS: 'false' },
-    });
-    await lint;
   }
   say('building');
   await buildServers();
@@ -132,6 +123,7 @@ await main(async () => {
     counts[light ? 'passed' : 'failed']++;
     console.log(`${light ? '✓' : '✗'} the page loads ${Math.round(total / 1000)} kB at first, of ${MOST_AT_FIRST / 1000}`);
   }
+  await lint;
 
   const jest = (project, env, more = []) => {
     const report = join(VAR, `jest-${project}.json`);

@@ -6,6 +6,7 @@ import { Property } from '@rule/core/schema';
 import { MenuItem } from 'primeng/api';
 import { AutoComplete } from 'primeng/autocomplete';
 import { Menu } from 'primeng/menu';
+import { RuleTip } from '../kit';
 import { isNumeric, keyOf, moved } from './bom-lines';
 
 /** A column that can be added. */
@@ -21,7 +22,7 @@ const [NARROWEST, WIDEST] = [30, 2000];
 @Component({
   selector: 'rule-bom-header',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [AutoComplete, CdkDrag, CdkDropList, FormsModule, Menu],
+  imports: [RuleTip, AutoComplete, CdkDrag, CdkDropList, FormsModule, Menu],
   template: `
     <div
       class="row header"
@@ -49,7 +50,7 @@ const [NARROWEST, WIDEST] = [30, 2000];
               class="plain"
               [attr.data-column]="i"
               [attr.aria-haspopup]="arrangeable() ? 'menu' : null"
-              [title]="arrangeable() ? 'Column menu. Alt+arrow moves, Shift+arrow changes the width.' : ''"
+              [ruleTip]="arrangeable() ? 'Column menu. Alt+arrow moves, Shift+arrow changes the width.' : ''"
               (click)="openMenu($event, i)"
               (keydown)="headKey($event, i)"
             >

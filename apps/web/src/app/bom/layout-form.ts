@@ -3,8 +3,7 @@ import { FormsModule } from '@angular/forms';
 import { BOM_STRUCTURES, BomContent, CLASS_RULES, ClassRule } from '@rule/core/bom';
 import { Property } from '@rule/core/schema';
 import { InputNumberModule } from 'primeng/inputnumber';
-import { MultiSelectModule } from 'primeng/multiselect';
-import { RuleCheck, RuleSelect } from '../kit';
+import { RuleCheck, RuleChoices, RuleSelect } from '../kit';
 
 const RULE_WORDS: Readonly<Record<ClassRule['rule'], string>> = {
   'leave out': 'leave out',
@@ -17,7 +16,7 @@ const RULE_WORDS: Readonly<Record<ClassRule['rule'], string>> = {
 @Component({
   selector: 'rule-bom-layout-form',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleCheck, FormsModule, InputNumberModule, MultiSelectModule, RuleSelect],
+  imports: [RuleCheck, FormsModule, InputNumberModule, RuleChoices, RuleSelect],
   template: `
     @let c = content();
     <div class="fields">
@@ -27,14 +26,12 @@ const RULE_WORDS: Readonly<Record<ClassRule['rule'], string>> = {
       </div>
       <div class="field">
         <span id="bom-key">One row for equal</span>
-        <p-multiselect
-          appendTo="body"
-          ariaLabelledBy="bom-key"
+        <rule-choices
+          labelledBy="bom-key"
           placeholder="part files"
-          [options]="$any(properties())"
+          [options]="properties()"
           optionLabel="caption"
           optionValue="id"
-          [filter]="true"
           [ngModel]="c.key"
           (ngModelChange)="set({ key: $event })"
         />
@@ -128,7 +125,7 @@ const RULE_WORDS: Readonly<Record<ClassRule['rule'], string>> = {
       gap: 0 14px;
     }
     .fields rule-select,
-    p-multiselect,
+    rule-choices,
     p-inputnumber {
       width: 100%;
     }

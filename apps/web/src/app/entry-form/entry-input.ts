@@ -1,9 +1,8 @@
 import { ChangeDetectionStrategy, Component, computed, input, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { InputView, RowView } from '@rule/core/forms';
-import { isIsoDate } from '@rule/core/values';
 import { InputTextModule } from 'primeng/inputtext';
-import { RuleCheck, RuleOption, RuleRadio, RuleSelect } from '../kit';
+import { RuleCheck, RuleDate, RuleOption, RuleRadio, RuleSelect, RuleTip } from '../kit';
 import { Count } from '../shared';
 
 /** Suggestions for fields. */
@@ -24,7 +23,7 @@ const MOST_ROWS = 60;
 @Component({
   selector: 'rule-entry-input',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Count, FormsModule, InputTextModule, RuleCheck, RuleOption, RuleRadio, RuleSelect],
+  imports: [RuleTip, Count, FormsModule, InputTextModule, RuleCheck, RuleDate, RuleOption, RuleRadio, RuleSelect],
   template: `
     <div class="caption">
       <span [id]="id + '-caption'">{{ view().caption }}</span>
@@ -120,13 +119,7 @@ const MOST_ROWS = 60;
                 </datalist>
               }
               @if (look() === 'date' && !closed()) {
-                <input
-                  type="date"
-                  class="pick"
-                  [attr.aria-label]="'choose a date for ' + nameOf(row)"
-                  [value]="isoOf(row)"
-                  (change)="say(row, $any($event.target).value)"
-                />
+                <rule-date [label]="'Choose a date for ' + nameOf(row)" [value]="valueOf(row)" (chosen)="say(row, $event)" />
               }
               @if (look() === 'counted' && view().drawable.length && !disabled()) {
                 <button type="button" class="link draw" (click)="drawn.emit()">draw the next</button>
@@ -134,7 +127,7 @@ const MOST_ROWS = 60;
             }
           }
           @if (row.typed !== null) {
-            <button type="button" class="link back" [attr.aria-label]="'leave ' + nameOf(row) + ' as it is'" title="Leave it as it is" (click)="take(row)">
+            <button type="button" class="link back" [attr.aria-label]="'leave ' + nameOf(row) + ' as it is'" ruleTip="Leave it as it is" (click)="take(row)">
               ↺
             </button>
           }
@@ -248,14 +241,6 @@ const MOST_ROWS = 60;
     .num {
       text-align: right;
     }
-    .pick {
-      width: 24px;
-      flex: none;
-      border: 0;
-      background: none;
-      padding: 0;
-      color: transparent;
-    }
     .options {
       display: flex;
       flex-wrap: wrap;
@@ -365,10 +350,6 @@ export class EntryInput {
   }
   protected isAtHand(text: string): boolean {
     return (this.suggestions().atHand.get(this.view().property.id) ?? []).includes(text);
-  }
-  protected isoOf(row: RowView): string {
-    const text = this.valueOf(row);
-    return isIsoDate(text) ? text : '';
   }
   protected say(row: RowView, text: string): void {
     this.typed.emit({ row: row.id, text });

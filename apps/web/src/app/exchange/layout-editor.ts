@@ -6,9 +6,8 @@ import { KINDS, isHeldAt } from '@rule/core/schema';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { MultiSelectModule } from 'primeng/multiselect';
 import { Clauses } from '../clauses';
-import { RuleCheck, RuleOption, RuleSelect } from '../kit';
+import { RuleCheck, RuleChoices, RuleOption, RuleSelect } from '../kit';
 import { Count, catalogueFeature, sessionFeature } from '../shared';
 import { ExchangeStore } from './exchange.store';
 import { LayoutStore } from './layout.store';
@@ -32,7 +31,7 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
   selector: 'rule-layout-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [LayoutStore],
-  imports: [RuleOption, RuleSelect, ButtonModule, Clauses, Count, FormsModule, InputTextModule, MultiSelectModule, RuleCheck],
+  imports: [RuleOption, RuleSelect, ButtonModule, Clauses, Count, FormsModule, InputTextModule, RuleChoices, RuleCheck],
   template: `
     @let c = draft().content;
     <div class="head">
@@ -167,14 +166,12 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
         ></label>
         <div class="field">
           <span id="le-beside">Also shown, for reading</span>
-          <p-multiselect
-            appendTo="body"
-            ariaLabelledBy="le-beside"
+          <rule-choices
+            labelledBy="le-beside"
             placeholder="vault, records, title block cells"
-            [filter]="true"
             [options]="besides()"
-            [maxSelectedLabels]="3"
-            selectedItemsLabel="{0} columns"
+            [named]="3"
+            counted="{0} columns"
             [ngModel]="besideNames()"
             (ngModelChange)="readBeside($event)"
           />

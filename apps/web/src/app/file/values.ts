@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSign
 import { FileDetails } from '@rule/contract';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { RuleCheck, RuleColumn, RuleTable } from '../kit';
+import { RuleCheck, RuleColumn, RuleTable, RuleTip } from '../kit';
 import { ExactName, plainHeld, sessionFeature } from '../shared';
 import { HeldThere, Holder, PLACES, knownValues } from './known';
 
@@ -13,7 +13,7 @@ const SHOWN = 12;
 @Component({
   selector: 'rule-file-values',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleColumn, RuleTable, ButtonModule, ExactName, RuleCheck],
+  imports: [RuleTip, RuleColumn, RuleTable, ButtonModule, ExactName, RuleCheck],
   template: `
     @for (holder of shown(); track holder.key) {
       <section class="card" [attr.aria-label]="holderTitle(holder)">
@@ -38,7 +38,7 @@ const SHOWN = 12;
           <ng-container *ruleColumn="let value of holder.values; name: 'Origin'; look: 'soft'">{{ places[value.place] }}</ng-container>
           <ng-container *ruleColumn="let value of holder.values; name: 'State'">
             @for (state of known.states(value, holder, details().file.id); track state.text) {
-              <span class="chip" [class]="'chip ' + state.tone" [title]="state.why">{{ state.text }}</span>&ngsp;
+              <span class="chip" [class]="'chip ' + state.tone" [ruleTip]="state.why">{{ state.text }}</span>&ngsp;
             }
           </ng-container>
         </rule-table>

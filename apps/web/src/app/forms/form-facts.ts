@@ -2,13 +2,13 @@ import { ChangeDetectionStrategy, Component, input, output } from '@angular/core
 import { FormsModule } from '@angular/forms';
 import { EntryForm, KINDS } from '@rule/core/schema';
 import { InputTextModule } from 'primeng/inputtext';
-import { MultiSelectModule } from 'primeng/multiselect';
+import { RuleChoices } from '../kit';
 
 /** A form's name and scope. */
 @Component({
   selector: 'rule-form-facts',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, InputTextModule, MultiSelectModule],
+  imports: [FormsModule, InputTextModule, RuleChoices],
   template: `
     <label class="field">
       <span>Name</span>
@@ -16,11 +16,9 @@ import { MultiSelectModule } from 'primeng/multiselect';
     </label>
     <div class="field">
       <span id="form-kinds">Kinds</span>
-      <p-multiselect
-        appendTo="body"
-        ariaLabelledBy="form-kinds"
+      <rule-choices
+        labelledBy="form-kinds"
         [options]="kinds"
-        [showHeader]="false"
         [disabled]="disabled()"
         [ngModel]="form().kinds"
         (ngModelChange)="edited.emit({ kinds: inOrder($event) })"
@@ -28,12 +26,10 @@ import { MultiSelectModule } from 'primeng/multiselect';
     </div>
     <div class="field">
       <span id="form-classes">Classes</span>
-      <p-multiselect
-        appendTo="body"
-        ariaLabelledBy="form-classes"
+      <rule-choices
+        labelledBy="form-classes"
         placeholder="all classes"
-        [options]="$any(classes())"
-        [showHeader]="false"
+        [options]="classes()"
         [disabled]="disabled()"
         [ngModel]="form().classes"
         (ngModelChange)="edited.emit({ classes: $event })"
@@ -51,7 +47,7 @@ import { MultiSelectModule } from 'primeng/multiselect';
       margin-bottom: 12px;
     }
     input,
-    p-multiselect {
+    rule-choices {
       width: 100%;
     }
   `,

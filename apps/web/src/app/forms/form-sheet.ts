@@ -3,7 +3,7 @@ import { ChangeDetectionStrategy, Component, ElementRef, afterNextRender, comput
 import { FormsModule } from '@angular/forms';
 import { FormProblem, FillView, InputView } from '@rule/core/forms';
 import { FormInput, FormPanel, PANEL_COLUMNS, Property, columnsOf, spanOf } from '@rule/core/schema';
-import { RuleSelect } from '../kit';
+import { RuleSelect, RuleTip } from '../kit';
 import { EntryInput, FieldEdit, NO_SUGGESTIONS } from '../entry-form';
 import { ConditionEditor } from './condition-editor';
 import { InputSettings } from './input-settings';
@@ -22,7 +22,7 @@ interface Insertion {
 @Component({
   selector: 'rule-form-sheet',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [CdkDrag, CdkDragHandle, CdkDropList, ConditionEditor, EntryInput, FormsModule, InputSettings, PropertyAdder, RuleSelect],
+  imports: [RuleTip, CdkDrag, CdkDragHandle, CdkDropList, ConditionEditor, EntryInput, FormsModule, InputSettings, PropertyAdder, RuleSelect],
   template: `
     <div cdkDropList [cdkDropListDisabled]="!editable()" (cdkDropListDropped)="panelDropped($event)">
       @for (panel of form().panels; track panel.key; let p = $index) {
@@ -124,7 +124,7 @@ interface Insertion {
                     type="button"
                     class="insert"
                     [attr.aria-label]="'Insert before ' + captionOf(entry)"
-                    title="Insert here"
+                    ruleTip="Insert here"
                     (click)="inserting.set({ panel: panel.key, at: i })"
                   ></button>
                 }

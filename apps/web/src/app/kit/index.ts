@@ -1,7 +1,11 @@
 export * from './select';
+export { RuleChoices } from './choices';
 export { RuleCheck } from './check';
 export * from './column';
+export { RuleDate } from './date';
 export { RuleTable } from './table';
+export { RuleTip } from './tip';
+export { RuleProgress } from './progress';
 export { RuleRadio } from './radio';
 export { RuleTakeFile } from './take-file';
 export { RuleWaiting } from './waiting';

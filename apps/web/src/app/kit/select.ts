@@ -25,7 +25,7 @@ export class RuleOption {
 }
 
 /** From this number of choices on, a field above them finds one. */
-const MANY = 12;
+export const MANY = 12;
 
 let lists = 0;
 

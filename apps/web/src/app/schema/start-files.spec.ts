@@ -1,9 +1,8 @@
 import { describe, expect, it } from '@jest/globals';
 import { OlderStart, StartComparison, StartFilesView, StartPlan } from '@rule/contract';
 import { throwError } from 'rxjs';
-import { By } from '@angular/platform-browser';
-import { MultiSelect } from 'primeng/multiselect';
 import { Stage } from '../../test/stage';
+import { RuleChoices } from '../kit';
 import { StartFiles } from './start-files';
 
 const view: StartFilesView = {
@@ -64,14 +63,14 @@ describe('start files', () => {
       startFiles: { ...view, plan: { ...view.plan, drawings: [7] }, drawings: [{ id: 7, path: 'office/A3.dxf' }] },
       files: { rows: [{ id: 8, path: 'office/A4.dxf', kind: 'drawing' }] },
     });
-    const field = stage.fixture.debugElement.query(By.directive(MultiSelect));
-    field.triggerEventHandler('onPanelShow', {});
+    const field = stage.find(RuleChoices);
+    field.opened.emit();
     await stage.rested();
-    expect((field.componentInstance as MultiSelect).options).toEqual([
+    expect(field.options()).toEqual([
       { id: 7, path: 'office/A3.dxf' },
       { id: 8, path: 'office/A4.dxf', kind: 'drawing' },
     ]);
-    field.triggerEventHandler('ngModelChange', [7, 8]);
+    field.choose([7, 8]);
     await stage.settled();
     await stage.tick('A3', false);
     await stage.click('Compare with published files');

@@ -3,8 +3,7 @@ import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { MultiSelectModule } from 'primeng/multiselect';
-import { RuleCheck, RuleColumn, RuleSelect, RuleTable, RuleWaiting } from '../kit';
+import { RuleCheck, RuleChoices, RuleColumn, RuleSelect, RuleTable, RuleTip, RuleWaiting } from '../kit';
 import { Count, FileChoices, FileLink, sessionFeature, showInstant } from '../shared';
 import { StartFilesStore } from './start-files.store';
 
@@ -13,7 +12,7 @@ import { StartFilesStore } from './start-files.store';
   selector: 'rule-start-files',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [StartFilesStore],
-  imports: [RuleColumn, RuleTable, RuleWaiting, ButtonModule, RuleCheck, Count, FileLink, FormsModule, InputTextModule, MultiSelectModule, RuleSelect],
+  imports: [RuleTip, RuleColumn, RuleTable, RuleWaiting, ButtonModule, RuleCheck, Count, FileLink, FormsModule, InputTextModule, RuleChoices, RuleSelect],
   template: `
     <div class="head">
       <div>
@@ -45,19 +44,17 @@ import { StartFilesStore } from './start-files.store';
             </label>
             <div class="field">
               <span id="start-bases">Drawings that start drawings are copies of</span>
-              <p-multiselect
-                size="small"
-                appendTo="body"
-                ariaLabelledBy="start-bases"
+              <rule-choices
+                searches
+                labelledBy="start-bases"
                 placeholder="none"
-                [options]="$any(bases())"
+                [options]="bases()"
                 optionLabel="path"
                 optionValue="id"
-                [showToggleAll]="false"
-                [ngModel]="$any(store.plan()!.drawings)"
+                [ngModel]="store.plan()!.drawings"
                 (ngModelChange)="choose($event)"
-                (onPanelShow)="candidates.look('')"
-                (onFilter)="candidates.look($event.filter)"
+                (opened)="candidates.look('')"
+                (searched)="candidates.look($event)"
               />
               <small>Blocks, logos, pictures and styles stay; cells that Rule fills are blanked. Their model must be empty.</small>
             </div>
@@ -136,7 +133,7 @@ import { StartFilesStore } from './start-files.store';
             <ng-container *ruleColumn="let file of v.files; name: 'Class'; by: 'class'">{{ file.class ?? '' }}</ng-container>
             <ng-container *ruleColumn="let file of v.files; name: 'Sheet'; by: 'sheet'">{{ file.sheet ?? '' }}</ng-container>
             <ng-container *ruleColumn="let file of v.files; name: 'Names'; num: true">
-              <span [title]="file.names.join(', ')">{{ file.names.length }}</span>
+              <span [ruleTip]="file.names.join(', ')">{{ file.names.length }}</span>
             </ng-container>
             <ng-container *ruleColumn="let file of v.files; name: 'In the folder'; by: 'stands'">
               <span [class.warn]="file.stands !== 'as published'">{{ file.stands }}</span>
@@ -193,7 +190,7 @@ import { StartFilesStore } from './start-files.store';
       white-space: nowrap;
     }
     .plan rule-select,
-    .plan p-multiselect,
+    .plan rule-choices,
     .plan input {
       width: 100%;
     }

@@ -1,4 +1,5 @@
 import { ChangeDetectionStrategy, Component, input, signal } from '@angular/core';
+import { RuleTip } from '../kit/tip';
 
 const kept = (key: string) => {
   try {
@@ -12,6 +13,7 @@ const kept = (key: string) => {
 @Component({
   selector: 'rule-bench',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [RuleTip],
   template: `
     @if (index()) {
       <nav class="index" [class.folded]="indexFolded()" [attr.aria-label]="label() + ': index'">
@@ -21,7 +23,7 @@ const kept = (key: string) => {
           (click)="fold('index')"
           [attr.aria-expanded]="!indexFolded()"
           aria-label="Index"
-          [title]="indexFolded() ? 'Show the index' : 'Fold the index away'"
+          [ruleTip]="indexFolded() ? 'Show the index' : 'Fold the index away'"
         >
           {{ indexFolded() ? '›' : '‹' }}
         </button>

@@ -1,4 +1,5 @@
 import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/core';
+import { RuleTip } from '../kit/tip';
 import { RuleColumn } from '../kit/column';
 import { RuleTable } from '../kit/table';
 import { RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
@@ -37,6 +38,7 @@ const SHORTCUTS = [
   selector: 'rule-root',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    RuleTip,
     RuleColumn,
     RuleTable,
     RouterOutlet,
@@ -69,10 +71,10 @@ const SHORTCUTS = [
           <rule-jobs />
           <a routerLink="/history" routerLinkActive="on">History</a>
           <a routerLink="/settings" routerLinkActive="on">Settings</a>
-          <button type="button" class="plain" [attr.aria-pressed]="dark()" [title]="dark() ? 'Light' : 'Dark'" aria-label="Dark surface" (click)="turn()">
+          <button type="button" class="plain" [attr.aria-pressed]="dark()" [ruleTip]="dark() ? 'Light' : 'Dark'" aria-label="Dark surface" (click)="turn()">
             {{ dark() ? '☀' : '☾' }}
           </button>
-          <button type="button" class="person" [title]="person.displayName + ', ' + person.role + '. Sign out'" (click)="signOut()">
+          <button type="button" class="person" [ruleTip]="person.displayName + ', ' + person.role + '. Sign out'" (click)="signOut()">
             {{ initials(person.displayName) }}<span class="visually-hidden">: sign out {{ person.displayName }}</span>
           </button>
         </div>

@@ -38,7 +38,7 @@ describe('long work in the head of the page', () => {
     expect(stage.page.querySelector<HTMLElement>('.bar span')!.style.width).toBe('25%');
     await stage.click(/reading 30 of 120/);
     expect(stage.text('[aria-label="Jobs"]')).toContain('reading, 30 of 120, about 3 min left');
-    expect(stage.page.querySelector('progress')!.getAttribute('aria-label')).toBe('Job 2');
+    expect(stage.page.querySelector('[role=progressbar]')!.getAttribute('aria-label')).toBe('Job 2');
     expect(stage.action('[Jobs] Load')).toBeDefined();
   });
   it('is cancelled by those who may, and by nobody else', async () => {

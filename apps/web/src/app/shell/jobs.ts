@@ -2,6 +2,8 @@ import { ChangeDetectionStrategy, Component, ElementRef, computed, inject, signa
 import { JobRow } from '@rule/contract';
 import { signalStore } from '@ngrx/signals';
 import { Store } from '@ngrx/store';
+import { RuleProgress } from '../kit/progress';
+import { RuleTip } from '../kit/tip';
 import { Count, goesOn, JobsActions, jobsFeature, sessionFeature, showInstant, withAnswer } from '../shared';
 
 /** What a job could not do. */
@@ -12,10 +14,10 @@ const JobErrorsStore = signalStore(withAnswer((api, job: number) => api.jobError
   selector: 'rule-jobs',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [JobErrorsStore],
-  imports: [Count],
+  imports: [RuleProgress, RuleTip, Count],
   host: { '(document:keydown.escape)': 'open.set(false)', '(document:click)': 'outside($event)' },
   template: `
-    <button type="button" class="now" [class.going]="goingOn().length" [attr.aria-expanded]="open()" (click)="toggle()" [title]="title()">
+    <button type="button" class="now" [class.going]="goingOn().length" [attr.aria-expanded]="open()" (click)="toggle()" [ruleTip]="title()">
       @if (goingOn()[0]; as job) {
         <span class="visually-hidden">Jobs:</span>
         <span class="bar" aria-hidden="true"><span [style.width.%]="percent(job)"></span></span>
@@ -33,7 +35,7 @@ const JobErrorsStore = signalStore(withAnswer((api, job: number) => api.jobError
               <span class="chip" [class.good]="job.state === 'done'" [class.bad]="job.state === 'failed'" [class.brass]="on(job)">{{ job.state }}</span>
             </p>
             @if (on(job)) {
-              <progress [max]="job.total || 1" [value]="job.total ? job.done : 0" [attr.aria-label]="job.title"></progress>
+              <rule-progress [label]="job.title" [done]="job.done" [of]="job.total" />
               <p class="soft">
                 {{ job.step || 'waits for its turn' }}{{ job.total ? ', ' + job.done + ' of ' + job.total : ''
                 }}{{ job.secondsLeft ? ', about ' + left(job.secondsLeft) + ' left' : '' }}
@@ -130,10 +132,6 @@ const JobErrorsStore = signalStore(withAnswer((api, job: number) => api.jobError
     }
     p {
       margin: 0;
-    }
-    progress {
-      width: 100%;
-      accent-color: var(--verdigris);
     }
     ul {
       margin: 4px 0;

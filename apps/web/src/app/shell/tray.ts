@@ -1,4 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { RuleTip } from '../kit/tip';
 import { RuleCheck } from '../kit/check';
 import { RuleColumn } from '../kit/column';
 import { RuleTable } from '../kit/table';
@@ -14,7 +15,7 @@ import { Count, FileLink, LinePlace, plainHeld, TrayActions, trayFeature } from 
 @Component({
   selector: 'rule-tray',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleColumn, RuleTable, ButtonModule, Count, FileLink, LinePlace, RouterLink, RuleCheck],
+  imports: [RuleTip, RuleColumn, RuleTable, ButtonModule, Count, FileLink, LinePlace, RouterLink, RuleCheck],
   template: `
     @if (open()) {
       <section class="sheet" aria-label="Pending changes">
@@ -29,7 +30,7 @@ import { Count, FileLink, LinePlace, plainHeld, TrayActions, trayFeature } from 
             </p>
           </div>
           <div class="actions">
-            <label class="mode" title="Otherwise a file that cannot be written restores all others.">
+            <label class="mode" ruleTip="Otherwise a file that cannot be written restores all others.">
               <rule-check [checked]="mode() === 'file by file'" (flip)="mode.set($event ? 'file by file' : 'whole')" />
               if a file fails, continue with the others
             </label>
@@ -81,7 +82,7 @@ import { Count, FileLink, LinePlace, plainHeld, TrayActions, trayFeature } from 
             </ng-container>
             <ng-container *ruleColumn="let line of lines(); name: 'Why'; width: 'minmax(180px, 1.6fr)'">
               @if (line.verdict === 'conflict') {
-                <span class="bad" [title]="'It was ' + held(line.base) + ' when this line was made.'">changed since, was {{ held(line.base) }}</span>
+                <span class="bad" [ruleTip]="'It was ' + held(line.base) + ' when this line was made.'">changed since, was {{ held(line.base) }}</span>
                 <button type="button" class="link" (click)="settle(line, 'theirs')">Keep {{ held(line.current) }}</button>
                 <button type="button" class="link" (click)="settle(line, 'mine')">Use {{ held(line.proposed) }}</button>
               } @else if (line.refused) {

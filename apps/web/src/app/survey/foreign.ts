@@ -7,7 +7,7 @@ import { UNITS } from '@rule/core/values';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { RuleCheck, RuleColumn, RuleDetail, RuleOption, RuleSelect, RuleTable } from '../kit';
+import { RuleCheck, RuleColumn, RuleDetail, RuleOption, RuleSelect, RuleTable, RuleTip } from '../kit';
 import { Count, ExactName, FileLink, sessionFeature } from '../shared';
 import { ForeignPreviewStore } from './answers.store';
 import { Clauses } from '../clauses';
@@ -45,6 +45,7 @@ export const pairsOf = (text: string): { theirs: string; ours: string }[] =>
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [ForeignStore, ForeignPreviewStore],
   imports: [
+    RuleTip,
     RuleDetail,
     RuleColumn,
     RuleTable,
@@ -243,7 +244,7 @@ export const pairsOf = (text: string): { theirs: string; ours: string }[] =>
           <h2>Unmapped names</h2>
           <p class="names">
             @for (entry of p.unmapped.slice(0, 60); track entry.name) {
-              <button type="button" class="chip plain" [title]="'Map ' + entry.name" (click)="add(entry.name)">
+              <button type="button" class="chip plain" [ruleTip]="'Map ' + entry.name" (click)="add(entry.name)">
                 <rule-exact-name [name]="entry.name" /> {{ entry.filled }}</button
               >&ngsp;
             }

@@ -8,7 +8,7 @@ import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { RuleWaiting } from '../kit';
+import { RuleTip, RuleWaiting } from '../kit';
 import { Bench, JobsActions, catalogueFeature, jobsFeature, sessionFeature, showInstant, trayFeature, afterTyping } from '../shared';
 import { AddLibrary } from './add-library';
 import { ChosenName } from './chosen-name';
@@ -36,6 +36,7 @@ import { ValuesOf } from './values-of';
   selector: 'rule-survey-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    RuleTip,
     RuleWaiting,
     AddLibrary,
     Bench,
@@ -103,7 +104,7 @@ import { ValuesOf } from './values-of';
             />
           }
           @for (entry of limits(); track entry.text) {
-            <button type="button" class="chip plain" [title]="'Remove the limit ' + entry.text" (click)="limit(entry.without)">{{ entry.text }} ×</button>
+            <button type="button" class="chip plain" [ruleTip]="'Remove the limit ' + entry.text" (click)="limit(entry.without)">{{ entry.text }} ×</button>
           }
         </div>
       }

@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, effect, inject, input, output, signal, untracked } from '@angular/core';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { RuleColumn, RuleTable } from '../kit';
+import { RuleColumn, RuleProgress, RuleTable } from '../kit';
 import { Count, jobsFeature } from '../shared';
 import { droppedFiles } from './dropped';
 import { UploadsStore } from './uploads.store';
@@ -11,7 +11,7 @@ import { UploadsStore } from './uploads.store';
   selector: 'rule-uploads',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [UploadsStore],
-  imports: [RuleColumn, RuleTable, ButtonModule, Count],
+  imports: [RuleProgress, RuleColumn, RuleTable, ButtonModule, Count],
   template: `
     <section
       class="card drop"
@@ -39,7 +39,7 @@ import { UploadsStore } from './uploads.store';
             >&ngsp;
           }
         </p>
-        <progress [max]="store.bytes()" [value]="store.bytesSent()" aria-label="Upload"></progress>
+        <rule-progress label="Upload" [done]="store.bytesSent()" [of]="store.bytes()" />
         <rule-table label="Files of the upload" [rows]="store.listed()" key="path">
           <ng-container *ruleColumn="let entry of store.listed(); look: 'mono'">{{ entry.path }}</ng-container>
           <ng-container *ruleColumn="let entry of store.listed()">
@@ -64,10 +64,6 @@ import { UploadsStore } from './uploads.store';
     }
     p {
       margin: 0 0 8px;
-    }
-    progress {
-      width: 100%;
-      accent-color: var(--verdigris);
     }
   `,
 })

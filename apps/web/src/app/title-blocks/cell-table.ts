@@ -1,17 +1,17 @@
 import { ChangeDetectionStrategy, Component, input, output } from '@angular/core';
 import { CELL_STATE_WORDS } from '@rule/core/titleblocks';
-import { RuleColumn, RuleTable } from '../kit';
+import { RuleColumn, RuleTable, RuleTip } from '../kit';
 import { CellRow } from './cell-row';
 
 /** Table of cells: binding, stored and target text. */
 @Component({
   selector: 'rule-cell-table',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleColumn, RuleTable],
+  imports: [RuleTip, RuleColumn, RuleTable],
   template: `
     <rule-table label="Cells" [rows]="rows()" key="tag" picks [chosen]="chosen() ?? null" (pick)="choose.emit($event.tag)">
       <ng-container *ruleColumn="let row of rows(); name: 'Cell'; look: 'cut'">
-        <button type="button" class="plain mono" [attr.aria-pressed]="row.tag === chosen()" [title]="row.prompt">{{ row.tag }}</button>
+        <button type="button" class="plain mono" [attr.aria-pressed]="row.tag === chosen()" [ruleTip]="row.prompt">{{ row.tag }}</button>
       </ng-container>
       <ng-container *ruleColumn="let row of rows(); name: 'Shows'; look: 'cut'; tip: 'words'">
         {{ row.words }}
@@ -32,13 +32,13 @@ import { CellRow } from './cell-row';
               <span class="mono changed">{{ row.would }}</span>
             }
             @case ('does not fit') {
-              <span class="warn" [title]="row.fitWords">too long</span>&ngsp;<span class="soft">{{ row.remedy }}</span>
+              <span class="warn" [ruleTip]="row.fitWords">too long</span>&ngsp;<span class="soft">{{ row.remedy }}</span>
             }
             @case ('lacking') {
               <span class="mono changed">{{ row.would || '—' }}</span>&ngsp;<span class="soft">lacking here</span>
             }
             @default {
-              <span class="soft" [title]="row.why">{{ row.why || words[bound.state] }}</span>
+              <span class="soft" [ruleTip]="row.why">{{ row.why || words[bound.state] }}</span>
             }
           }
         } @else if (row.constant) {

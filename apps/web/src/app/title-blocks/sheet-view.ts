@@ -15,6 +15,7 @@ import {
 } from '@angular/core';
 import { Box } from '@rule/core/lettering';
 import { InputTextModule } from 'primeng/inputtext';
+import { RuleTip } from '../kit';
 import { Inks, Look, ShownText, Size } from './painter';
 import { FromSheet, SheetCell, SheetText } from './sheet-messages';
 import { SheetPainter, SheetPainters } from './sheet-painter';
@@ -43,7 +44,7 @@ const MOST_TEXTS = 400;
 @Component({
   selector: 'rule-sheet-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [InputTextModule],
+  imports: [RuleTip, InputTextModule],
   template: `
     <div
       class="frame"
@@ -119,10 +120,10 @@ const MOST_TEXTS = 400;
       }
     </div>
     <div class="tools" role="toolbar" aria-label="View">
-      <button type="button" class="plain" title="Show the block (B)" [disabled]="!focus()" (click)="showBlock()">Block</button>
-      <button type="button" class="plain" title="Show the whole sheet (S)" (click)="showSheet()">Sheet</button>
-      <button type="button" class="plain" title="Zoom out (-)" aria-label="Zoom out" (click)="zoomBy(1 / step)">−</button>
-      <button type="button" class="plain" title="Zoom in (+)" aria-label="Zoom in" (click)="zoomBy(step)">+</button>
+      <button type="button" class="plain" ruleTip="Show the block (B)" [disabled]="!focus()" (click)="showBlock()">Block</button>
+      <button type="button" class="plain" ruleTip="Show the whole sheet (S)" (click)="showSheet()">Sheet</button>
+      <button type="button" class="plain" ruleTip="Zoom out (-)" aria-label="Zoom out" (click)="zoomBy(1 / step)">−</button>
+      <button type="button" class="plain" ruleTip="Zoom in (+)" aria-label="Zoom in" (click)="zoomBy(step)">+</button>
       @if (leftOut(); as text) {
         <span class="soft">{{ text }}</span>
       }

@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, output, signal, untracked } from '@angular/core';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { RuleCheck, RuleColumn, RuleTable, RuleWaiting } from '../kit';
+import { RuleCheck, RuleColumn, RuleTable, RuleTip, RuleWaiting } from '../kit';
 import { Count, FileLink, sessionFeature, showInstant, trayFeature } from '../shared';
 import { ToDosStore } from './to-dos.store';
 
@@ -9,7 +9,7 @@ import { ToDosStore } from './to-dos.store';
 @Component({
   selector: 'rule-to-dos',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleColumn, RuleTable, RuleWaiting, ButtonModule, Count, FileLink, RuleCheck],
+  imports: [RuleTip, RuleColumn, RuleTable, RuleWaiting, ButtonModule, Count, FileLink, RuleCheck],
   providers: [ToDosStore],
   template: `
     <div class="head">
@@ -44,7 +44,7 @@ import { ToDosStore } from './to-dos.store';
             <rule-file [id]="entry.file" [path]="entry.path" />&ngsp;
             <span class="chip">{{ entry.how }}</span>
             @if (entry.reason) {
-              &ngsp;<span class="chip warn" [title]="entry.reason">cannot be written</span>
+              &ngsp;<span class="chip warn" [ruleTip]="entry.reason">cannot be written</span>
             }
           </ng-container>
           <ng-container *ruleColumn="let entry of shown(); name: 'Class'; by: 'class'">{{ entry.class ?? '' }}</ng-container>

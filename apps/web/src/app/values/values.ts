@@ -5,7 +5,7 @@ import { Clause, FINDING_KINDS, FileFilter, GroupBy } from '@rule/contract';
 import { INNER_LEVELS, KINDS, Kind, Property, isHeldAt, whyNotTyped } from '@rule/core/schema';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { RuleOption, RuleSelect } from '../kit';
+import { RuleOption, RuleSelect, RuleTip } from '../kit';
 import { Bench, Notices, PendingStore, TrayActions, catalogueFeature, sessionFeature, trayFeature } from '../shared';
 import { CellDetails } from './cell-details';
 import { CellStore } from './cell.store';
@@ -27,6 +27,7 @@ import { FINDING_TEXTS, plural } from './words';
   selector: 'rule-values-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    RuleTip,
     Bench,
     ButtonModule,
     CellDetails,
@@ -110,16 +111,16 @@ import { FINDING_TEXTS, plural } from './words';
           <div class="tools" role="toolbar" aria-label="The grid">
             <p-button [label]="fillText()" [disabled]="!grid.total()" (onClick)="fillChosen()" />
             @if (mayEdit()) {
-              <button type="button" class="link" title="Ctrl+D" (click)="sheet()?.fillDown()">Fill down</button>
-              <button type="button" class="link" title="Ctrl+Alt+D" (click)="sheet()?.fillSeries()">Fill series</button>
+              <button type="button" class="link" ruleTip="Ctrl+D" (click)="sheet()?.fillDown()">Fill down</button>
+              <button type="button" class="link" ruleTip="Ctrl+Alt+D" (click)="sheet()?.fillSeries()">Fill series</button>
               @if (!level()) {
-                <button type="button" class="link" title="Ctrl+H" [attr.aria-expanded]="tool() === 'replace'" (click)="open('replace')">
+                <button type="button" class="link" ruleTip="Ctrl+H" [attr.aria-expanded]="tool() === 'replace'" (click)="open('replace')">
                   Find and replace
                 </button>
               }
-              <button type="button" class="link" title="Computed values of the selection" (click)="renewSelection()">Bring up to date</button>
-              <button type="button" class="link" title="Ctrl+Z" [disabled]="steps().undo === 0" (click)="undo()">Undo</button>
-              <button type="button" class="link" title="Ctrl+Y" [disabled]="steps().redo === 0" (click)="redo()">Redo</button>
+              <button type="button" class="link" ruleTip="Computed values of the selection" (click)="renewSelection()">Bring up to date</button>
+              <button type="button" class="link" ruleTip="Ctrl+Z" [disabled]="steps().undo === 0" (click)="undo()">Undo</button>
+              <button type="button" class="link" ruleTip="Ctrl+Y" [disabled]="steps().redo === 0" (click)="redo()">Redo</button>
             }
             <span class="chips">
               @if (folder()) {

@@ -5,8 +5,7 @@ import { Decision, LEADS, Lead, VaultDefinition, leadOf, passingOf, proofTable }
 import { AutoCompleteModule } from 'primeng/autocomplete';
 import { ButtonModule } from 'primeng/button';
 import { DialogModule } from 'primeng/dialog';
-import { MultiSelectModule } from 'primeng/multiselect';
-import { RuleColumn, RuleSelect, RuleTable } from '../kit';
+import { RuleChoices, RuleColumn, RuleSelect, RuleTable, RuleTip } from '../kit';
 import { FileChoices } from '../shared';
 import { SampleStore } from './answers.store';
 
@@ -43,7 +42,7 @@ export const newLink = (field = ''): Omit<Link, 'id'> => ({
   selector: 'rule-link-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [SampleStore],
-  imports: [RuleColumn, RuleTable, AutoCompleteModule, ButtonModule, DialogModule, FormsModule, MultiSelectModule, RuleSelect],
+  imports: [RuleTip, RuleColumn, RuleTable, AutoCompleteModule, ButtonModule, DialogModule, FormsModule, RuleChoices, RuleSelect],
   template: `
     <p-dialog
       closeAriaLabel="Close"
@@ -73,23 +72,15 @@ export const newLink = (field = ''): Omit<Link, 'id'> => ({
             </div>
             <div class="field">
               <span id="l-kinds">Kinds of files</span>
-              <p-multiselect
-                appendTo="body"
-                name="kinds"
-                ariaLabelledBy="l-kinds"
-                [options]="kinds"
-                [ngModel]="l.kinds"
-                (ngModelChange)="set({ kinds: $event })"
-              />
+              <rule-choices name="kinds" labelledBy="l-kinds" [options]="kinds" [ngModel]="l.kinds" (ngModelChange)="set({ kinds: $event })" />
             </div>
             <div class="field">
               <span id="l-classes">Classes</span>
-              <p-multiselect
-                appendTo="body"
+              <rule-choices
                 name="classes"
-                ariaLabelledBy="l-classes"
+                labelledBy="l-classes"
                 placeholder="all"
-                [options]="$any(classes())"
+                [options]="classes()"
                 [ngModel]="l.classes"
                 (ngModelChange)="set({ classes: $event })"
               />
@@ -203,7 +194,7 @@ export const newLink = (field = ''): Omit<Link, 'id'> => ({
             <ng-container *ruleColumn="let proof of proofs(); name: 'File'">{{ proof.file ?? '–' }}</ng-container>
             <ng-container *ruleColumn="let proof of proofs(); name: 'Record'">{{ proof.record ?? '–' }}</ng-container>
             <ng-container *ruleColumn="let proof of proofs(); name: 'Outcome'">
-              <span [class.warn]="proof.decision.action === 'ask'" [title]="proof.decision.reason">{{ outcomes[proof.decision.action] }}</span>
+              <span [class.warn]="proof.decision.action === 'ask'" [ruleTip]="proof.decision.reason">{{ outcomes[proof.decision.action] }}</span>
             </ng-container>
             @for (entry of l.states; track entry.state) {
               <ng-container *ruleColumn="let proof of proofs(); let i = index; name: 'In state ' + entry.state">
@@ -235,7 +226,7 @@ export const newLink = (field = ''): Omit<Link, 'id'> => ({
       grid-template-columns: repeat(3, 1fr);
     }
     .field rule-select,
-    .field p-multiselect,
+    .field rule-choices,
     .field p-autocomplete {
       width: 100%;
       min-width: 0;

@@ -6,9 +6,8 @@ import { ButtonModule } from 'primeng/button';
 import { DialogModule } from 'primeng/dialog';
 import { InputNumberModule } from 'primeng/inputnumber';
 import { InputTextModule } from 'primeng/inputtext';
-import { MultiSelectModule } from 'primeng/multiselect';
 import { TextareaModule } from 'primeng/textarea';
-import { RuleCheck, RuleColumn, RuleSelect, RuleTable } from '../kit';
+import { RuleCheck, RuleChoices, RuleColumn, RuleSelect, RuleTable } from '../kit';
 import { Count } from '../shared';
 
 /** A field's type in words. */
@@ -31,7 +30,7 @@ function typeWords({ type, length, choices }: VaultField): string {
     FormsModule,
     InputNumberModule,
     InputTextModule,
-    MultiSelectModule,
+    RuleChoices,
     RuleSelect,
     TextareaModule,
   ],
@@ -155,10 +154,9 @@ function typeWords({ type, length, choices }: VaultField): string {
             /></label>
             <div class="field">
               <span id="f-kinds">Records of</span>
-              <p-multiselect
-                appendTo="body"
+              <rule-choices
                 name="kinds"
-                ariaLabelledBy="f-kinds"
+                labelledBy="f-kinds"
                 placeholder="every kind"
                 [options]="kinds"
                 [ngModel]="field.kinds"
@@ -204,7 +202,7 @@ function typeWords({ type, length, choices }: VaultField): string {
     .field input,
     .field textarea,
     .field rule-select,
-    .field p-multiselect,
+    .field rule-choices,
     .field p-inputnumber {
       width: 100%;
       min-width: 0;

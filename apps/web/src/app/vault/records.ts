@@ -7,9 +7,8 @@ import { KINDS, Kind } from '@rule/core/schema';
 import { VaultDefinition } from '@rule/core/vault';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { MultiSelectModule } from 'primeng/multiselect';
 import { PaginatorModule } from 'primeng/paginator';
-import { RuleColumn, RuleSelect, RuleTable, RuleWaiting } from '../kit';
+import { RuleChoices, RuleColumn, RuleSelect, RuleTable, RuleWaiting } from '../kit';
 import { Count, showInstant, standingWords, afterTyping } from '../shared';
 
 /** Page size. */
@@ -35,7 +34,7 @@ const MOST_SHOWN = 6;
 @Component({
   selector: 'rule-vault-records',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleColumn, RuleTable, RuleWaiting, ButtonModule, Count, FormsModule, InputTextModule, MultiSelectModule, PaginatorModule, RouterLink, RuleSelect],
+  imports: [RuleColumn, RuleTable, RuleWaiting, ButtonModule, Count, FormsModule, InputTextModule, RuleChoices, PaginatorModule, RouterLink, RuleSelect],
   template: `
     <div class="head">
       <div>
@@ -76,13 +75,11 @@ const MOST_SHOWN = 6;
         [ngModel]="filter().kind ?? null"
         (ngModelChange)="narrow({ kind: $event ?? undefined })"
       />
-      <p-multiselect
-        appendTo="body"
+      <rule-choices
         ariaLabel="Fields shown"
         [options]="allFields()"
-        [filter]="true"
-        [maxSelectedLabels]="0"
-        selectedItemsLabel="{0} fields"
+        [named]="0"
+        counted="{0} fields"
         [ngModel]="fields()"
         (ngModelChange)="chosen.set($event)"
       />

@@ -1,14 +1,14 @@
 import { ScrollingModule } from '@angular/cdk/scrolling';
 import { ChangeDetectionStrategy, Component, computed, input, model } from '@angular/core';
 import { FillFile } from '@rule/core/forms';
-import { RuleCheck } from '../../kit';
+import { RuleCheck, RuleTip } from '../../kit';
 import { FileLink, lockWords } from '../../shared';
 
 /** The files that are filled in; classes and single files can be left out. */
 @Component({
   selector: 'rule-fill-files',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FileLink, RuleCheck, ScrollingModule],
+  imports: [RuleTip, FileLink, RuleCheck, ScrollingModule],
   template: `
     <nav class="files" aria-label="Files that are filled in">
       @if (classes().length > 1) {
@@ -23,7 +23,7 @@ import { FileLink, lockWords } from '../../shared';
           <rule-check [ariaLabel]="'fill in ' + file.path" [checked]="!left().has(file.id)" (flip)="leave(file.id)" />
           <rule-file [id]="file.id" [path]="file.path" [text]="file.name" />
           @if (file.lock) {
-            <span class="mark warn" [title]="'The file ' + lockWords(file)">locked</span>
+            <span class="mark warn" [ruleTip]="'The file ' + lockWords(file)">locked</span>
           } @else if (changed().has(file.id)) {
             <span class="mark good">{{ changed().get(file.id) }}</span>
           }
