@@ -195,7 +195,7 @@ const MOST_ROWS = 60;
       grid-template-columns: minmax(0, 1fr);
     }
     .row:has(.label) {
-      grid-template-columns: minmax(90px, 150px) minmax(0, 1fr);
+      grid-template-columns: minmax(0, 150px) minmax(80px, 1fr);
       column-gap: 8px;
       align-items: center;
     }

@@ -20,6 +20,7 @@ const two = (n: number): string => `${n}`.padStart(2, '0');
   imports: [CalendarIcon, DatePicker, FormsModule, Popover],
   template: `
     <button
+      #opener
       type="button"
       aria-haspopup="dialog"
       [attr.aria-label]="label()"
@@ -29,7 +30,7 @@ const two = (n: number): string => `${n}`.padStart(2, '0');
     >
       <svg data-p-icon="calendar" aria-hidden="true"></svg>
     </button>
-    <p-popover #panel appendTo="body" [ariaLabel]="label()" (onShow)="open.set(true)" (onHide)="open.set(false)">
+    <p-popover #panel appendTo="body" [ariaLabel]="label()" (onShow)="open.set(true)" (onHide)="closed(opener)">
       <p-datepicker inline [firstDayOfWeek]="1" [ngModel]="day()" (onSelect)="choose($event); panel.hide()" />
     </p-popover>
   `,
@@ -65,6 +66,12 @@ export class RuleDate {
   protected readonly open = signal(false);
   protected readonly day = computed(() => (isIsoDate(this.value()) ? dayOf(this.value()) : null));
 
+  /** Leads the keyboard back, unless it went elsewhere already. */
+  protected closed(opener: HTMLElement): void {
+    this.open.set(false);
+    const { activeElement } = document;
+    if (activeElement === null || activeElement === document.body || activeElement.closest('.p-popover')) opener.focus();
+  }
   protected choose(day: Date): void {
     this.chosen.emit(`${`${day.getFullYear()}`.padStart(4, '0')}-${two(day.getMonth() + 1)}-${two(day.getDate())}`);
   }
