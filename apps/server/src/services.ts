@@ -52,6 +52,9 @@ import { ToDos } from './upkeep/to-dos';
 import { SignInAttempts } from './users/attempts';
 import { People } from './users/people';
 import { Tokens } from './users/tokens';
+import { Bases } from './vault/bases';
+import { CheckIns } from './vault/check-ins';
+import { LinkComparisons } from './vault/comparisons';
 import { VaultPort } from './vault/port';
 import { VaultLocks } from './vault/locks';
 import { Definitions } from './vault/definitions';
@@ -127,10 +130,13 @@ export function buildServices({
   const documents = new SchemaDocuments(db, editions, clock);
   const vaultLocks = new VaultLocks(db, vaultPort);
   const applying = new Applying(db, store, pool, trays, clock, vaultLocks, at, warn);
-  const vault = new Vault(db, vaultPort, properties, editions, judgements, libraries, cellTexts, vaultLocks, applying, store, clock);
-  const vaultRuns = new VaultRuns(db, vault, jobs, (context) => scanner.rescan(context));
+  const links = new LinkComparisons(db, properties, editions, judgements, clock);
+  const bases = new Bases(db, vaultPort, store);
+  const checkIns = new CheckIns(db, vaultPort, links, libraries, cellTexts, vaultLocks, applying, bases, clock);
+  const vault = new Vault(db, vaultPort, links, properties, editions, libraries, vaultLocks, bases, checkIns, store, clock);
+  const vaultRuns = new VaultRuns(db, vault, links, checkIns, bases, jobs, (context) => scanner.rescan(context));
   const definitions = new Definitions(db, vaultPort, editions, vault);
-  const records = new Records(db, vaultPort, vault, properties, vaultLocks, pool, jobs, clock);
+  const records = new Records(db, vaultPort, links, properties, vaultLocks, pool, jobs, clock);
   const keptRehearsals = new KeptRehearsals(db, vaultRuns, clock);
   const changes = new Changes(jobs, geometries);
   const cleanUps = new CleanUps(db, properties, trays, vaultLocks);
@@ -215,6 +221,7 @@ export function buildServices({
     bomLayouts,
     keptBoms,
     vault,
+    checkIns,
     vaultRuns,
     definitions,
     records,

@@ -15,7 +15,7 @@ export function vaultHandlers(s: Services): Handlers<NamesIn<'Vault'>> {
     'PUT /libraries/{library}/vault': ({ params, body }) => s.vault.stand(params.library, body.inVault),
     'GET /files/{file}/record': ({ params }) => s.vault.file(params.file),
     'POST /files/{file}/record/try': ({ params, body }) => s.vault.tryOut(params.file, body),
-    'POST /files/{file}/check-in': ({ user, params, body }) => s.vault.checkIn(user, params.file, body),
+    'POST /files/{file}/check-in': ({ user, params, body }) => s.checkIns.checkIn(user, params.file, body),
     'POST /vault/rehearse': ({ body }) => s.vaultRuns.rehearse(body.files),
     'GET /vault/rehearsals': ({ user }) => s.keptRehearsals.list(user),
     'POST /vault/rehearsals': ({ user, body }) => s.keptRehearsals.keep(user, body.title),

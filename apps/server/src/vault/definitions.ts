@@ -5,6 +5,7 @@ import { Db } from '../platform/db';
 import { notFound, refused } from '../platform/problem';
 import { Editions } from '../schema/editions';
 import { VaultPort } from './port';
+import { definitionOf } from './said';
 import { Vault } from './vault';
 
 /** Record definitions compared with the schema and changed where the vault allows it. */
@@ -18,13 +19,13 @@ export class Definitions {
 
   /** Fields beside draft properties, as last fetched. */
   async view(): Promise<DefinitionView> {
-    const [definition, { properties, links }] = await Promise.all([this.vault.definition(), this.editions.draftSchema()]);
+    const [definition, { properties, links }] = await Promise.all([definitionOf(this.db), this.editions.draftSchema()]);
     return compareDefinition(definition, properties, links);
   }
 
   /** Creates a field from a property, or changes one. System and fixed fields are never touched. */
   async order({ property: id, name, field: wanted }: FieldOrder): Promise<void> {
-    const definition = await this.vault.definition();
+    const definition = await definitionOf(this.db);
     if (!definition.mayDefine) throw refused('vault-fixed', "Only the vault's administrator changes fields. Send the list out and hand it over.");
     if (id !== undefined) {
       const property = (await this.editions.draftSchema()).properties.find((other) => other.id === id);
@@ -66,7 +67,7 @@ export class Definitions {
    * @returns how many
    */
   async correctTable(): Promise<number> {
-    if (!(await this.vault.definition()).mayDefine)
+    if (!(await definitionOf(this.db)).mayDefine)
       throw refused('vault-fixed', "Only the vault's administrator changes its link table. Send the list out and hand it over.");
     const rows = await this.corrections();
     // Corrects the vault's current table, not the last fetched one.

@@ -14,7 +14,8 @@ import { User, mayDecide } from '../users/user';
 import './list.thread';
 import { VaultLocks } from './locks';
 import { RULE_USER, VaultEntry, VaultPort } from './port';
-import { STANDING, Vault } from './vault';
+import { LinkComparisons } from './comparisons';
+import { STANDING, definitionOf } from './said';
 
 /** Records with their library files. */
 const RECORDS = `FROM vault_records r
@@ -57,7 +58,7 @@ export class Records {
   constructor(
     private readonly db: Db,
     private readonly port: Pick<VaultPort, 'entries' | 'writeRecord'>,
-    private readonly vault: Vault,
+    private readonly links: LinkComparisons,
     private readonly properties: Properties,
     private readonly locks: VaultLocks,
     private readonly pool: WorkPool,
@@ -79,8 +80,8 @@ export class Records {
     const [rows, total, links, definition] = await Promise.all([
       this.judged(WANTED, [...bind, offset, limit], 'ORDER BY r.path OFFSET $5 LIMIT $6'),
       this.db.one<{ total: number }>(`SELECT count(*)::int AS total ${RECORDS} ${WANTED}`, bind),
-      this.vault.links(),
-      this.vault.definition(),
+      this.links.inForce(),
+      definitionOf(this.db),
     ]);
     return { rows: rows.map((row) => ({ ...row, closed: closedFields(row, definition, links) })), total: total!.total };
   }
@@ -235,8 +236,8 @@ export class Records {
   /** Checks a value for a field against definition, leads and schema. */
   private async checker(): Promise<(row: Judged, field: string, after: string | null) => string | null> {
     const [links, definition, settings, properties] = await Promise.all([
-      this.vault.links(),
-      this.vault.definition(),
+      this.links.inForce(),
+      definitionOf(this.db),
       readSettings(this.db),
       this.properties.list(this.db),
     ]);

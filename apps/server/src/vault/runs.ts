@@ -5,6 +5,9 @@ import { JobContext, Jobs } from '../jobs/jobs';
 import { Db } from '../platform/db';
 import { refused } from '../platform/problem';
 import { User } from '../users/user';
+import { Bases } from './bases';
+import { CheckIns } from './check-ins';
+import { LinkComparisons } from './comparisons';
 import { Vault } from './vault';
 
 interface FileInVault {
@@ -48,6 +51,9 @@ export class VaultRuns {
   constructor(
     private readonly db: Db,
     private readonly vault: Vault,
+    private readonly links: LinkComparisons,
+    private readonly checkIns: CheckIns,
+    private readonly bases: Bases,
     private readonly jobs: Jobs,
     /** Rescans files written outside an apply. */
     private readonly rescan: (context: JobContext) => Promise<unknown>,
@@ -84,7 +90,7 @@ export class VaultRuns {
     const told: Newcomer[] = [];
     for (let at = 0; at < files.length; at += BATCH) {
       const batch = files.slice(at, at + BATCH);
-      const fresh = await this.vault.fresh(batch);
+      const fresh = await this.checkIns.fresh(batch);
       for (const { id, path, kind, className } of batch) told.push({ file: id, path, kind, className, ...fresh.get(id)! });
     }
     return told;
@@ -108,7 +114,7 @@ export class VaultRuns {
     const told: RehearsedFile[] = [];
     for (let at = 0; at < files.length; at += BATCH) {
       const batch = files.slice(at, at + BATCH);
-      const [compared, stale] = await Promise.all([this.vault.compareAll(batch, false), this.staleCells(batch)]);
+      const [compared, stale] = await Promise.all([this.links.compareAll(batch, false), this.staleCells(batch)]);
       for (const file of batch) {
         const links = compared.get(file.id)!;
         const counts = { in: 0, out: 0, ask: 0, stays: 0 };
@@ -220,22 +226,22 @@ export class VaultRuns {
     try {
       switch (kind) {
         case 'bring in': {
-          const entry = await this.vault.bringIn(user, file.id);
+          const entry = await this.checkIns.bringIn(user, file.id);
           return row('done', `brought in with ${count(Object.keys(entry.record).length, 'record value')}`, entry.version);
         }
         case 'get newest':
-          return (await this.vault.getNewest(file.id))
+          return (await this.bases.getNewest(file.id))
             ? row('done', 'the newest version is in its place')
             : row('nothing to do', 'The file is the newest version.');
         case 'check out':
         case 'undo check-out':
-          await this.vault.keepOut(file.id, kind === 'check out');
+          await this.checkIns.keepOut(file.id, kind === 'check out');
           return row('done', kind === 'check out' ? 'checked out' : 'no longer checked out');
         case 'records to files':
         case 'files to records': {
           const settled = await this.settled(file as FileInVault, wishes.clash);
           const { passed, left } =
-            kind === 'records to files' ? await this.vault.toFile(user, file.id, settled) : await this.vault.toRecord(user, file.id, settled);
+            kind === 'records to files' ? await this.checkIns.toFile(user, file.id, settled) : await this.checkIns.toRecord(user, file.id, settled);
           const undecided = left ? `; ${count(left, 'value needs', 'values need')} a decision` : '';
           return passed ? row('done', `${count(passed, 'value')} passed${undecided}`) : row('nothing to do', `No value to pass${undecided}.`);
         }
@@ -251,7 +257,7 @@ export class VaultRuns {
   private async settled(file: FileInVault, clash: VaultRun['clash']): Promise<Record<string, 'file' | 'record'>> {
     const settled: Record<string, 'file' | 'record'> = {};
     if (clash === 'leave out') return settled;
-    for (const { values } of (await this.vault.compareAll([file], false)).get(file.id)!)
+    for (const { values } of (await this.links.compareAll([file], false)).get(file.id)!)
       if (values.decision.action === 'ask' && (values[clash] ?? '') !== '') settled[values.link.id] = clash;
     return settled;
   }
@@ -265,10 +271,10 @@ export class VaultRuns {
     // Reloaded: an earlier model may have changed this drawing.
     const [file] = await this.files([id]);
     if (!file) throw refused('not-in-vault', 'The file is not in the vault any more.');
-    const links = (await this.vault.compareAll([file], false)).get(id)!;
+    const links = (await this.links.compareAll([file], false)).get(id)!;
     const acts = links.some(({ values }) => ['in', 'out', 'ask'].includes(values.decision.action)) || (titleBlocks && (await this.staleCells([file])).size > 0);
     if (!acts && file.hash === file.newest) return row('nothing to do', 'File and record already agree.');
-    const report = await this.vault.checkIn(user, id, { settled: await this.settled(file, clash), titleBlocks });
+    const report = await this.checkIns.checkIn(user, id, { settled: await this.settled(file, clash), titleBlocks });
     const cells = report.cells ? `, ${count(report.cells, 'title block text')} put right` : '';
     return row('done', `checked in: ${report.recordChanges} into the record, ${report.fileChanges} into the file${cells}`, report.version);
   }
