@@ -1,47 +1,30 @@
 import { ChangedProperty, DraftView, EditionRow, SavedForm } from '@rule/contract';
-import { checkForm, notAsked } from '@rule/core/forms';
 import {
   Binding,
-  BindingDocument,
   Check,
   EMPTY_SCHEMA,
-  EntryForm,
-  FormDocument,
-  KINDS,
   Link,
-  LinkDocument,
-  PLAIN_CELL,
-  PreparedSchema,
   Property,
   PropertyDraft,
   Schema,
   applyChanges,
   cellName,
-  checkDefinition,
-  checkMapping,
-  withoutCell,
   compareSchemas,
-  draftOf,
-  familyOf,
   formDocument,
-  ledBy,
   mappingDocument,
   mergeDefinitions,
-  readFormDocument,
-  readMappingDocument,
-  renamed,
   sameDefinition,
   usesOf,
   linkFilesWords,
   linksOverlap,
-  withHomes,
-  withLeads,
 } from '@rule/core/schema';
-import { compileStandIns } from '@rule/core/values';
-import { Db, Sql, asRecordset } from '../platform/db';
+import { Db, Sql } from '../platform/db';
 import { LOCKS, TAKE_LOCK } from '../platform/locks';
 import { AppError, invalid, notFound, refused } from '../platform/problem';
 import { User } from '../users/user';
+import { WantedSchema, cellKey, edited, numbered, refuseBroken, refuseTaken, replaced, withoutCellHomes } from './draft-edits';
+import { problemsOf } from './draft-problems';
+import { enact } from './enact';
 import { fillIn } from './properties';
 import { readSettings } from '../platform/settings';
 
@@ -76,9 +59,6 @@ async function readInForce(sql: Sql): Promise<InForce> {
 
 /** The acting user; none for the demo and migrations. */
 type Author = Pick<User, 'id'> | null;
-
-/** A problem that blocks publishing a draft, with its subject. */
-export type DraftProblem = DraftView['problems'][number];
 
 /** The schema's editions: one in force, at most one draft, and earlier ones. */
 export class Editions {
@@ -207,36 +187,7 @@ export class Editions {
    */
   async edit(author: Author, edits: readonly ChangedProperty[]): Promise<void> {
     const what = edits.length === 1 ? `changed ${edits[0]!.draft.caption}` : `changed ${edits.length} properties`;
-    await this.change(author, what, async (schema, sql) => {
-      const enacted = new Set((await sql.all<{ id: number }>('SELECT id FROM properties')).map((row) => row.id));
-      const conflicts: { field: string; code: string; message: string }[] = [];
-      const byId = new Map(edits.map((entry) => [entry.id, entry]));
-      const found = new Set<number>();
-      const properties = schema.properties.map((property) => {
-        const entry = byId.get(property.id);
-        if (!entry) return property;
-        found.add(property.id);
-        const before = { ...draftOf(property), retired: property.retired };
-        const mine = { ...entry.draft, retired: entry.retired };
-        const base = { ...(entry.base ?? draftOf(property)), retired: entry.baseRetired ?? property.retired };
-        const { merged, conflicts: own } = mergeDefinitions(base, before, mine);
-        for (const conflict of own)
-          conflicts.push({
-            field: conflict.field,
-            code: 'changed-by-both',
-            message: `${property.caption}, ${conflict.field}: someone else changed it to ${JSON.stringify(conflict.theirs)}.`,
-          });
-        // The old written name stays known, as files still hold it.
-        const spellings = enacted.has(property.id) && merged.writtenName !== property.writtenName ? renamed(property, merged.writtenName).knownSpellings : [];
-        const knownSpellings = [...new Set([...merged.knownSpellings, ...spellings])].filter((spelling) => spelling !== merged.writtenName);
-        return { ...property, ...merged, knownSpellings };
-      });
-      const missing = edits.find((entry) => !found.has(entry.id));
-      if (missing) throw notFound(`Property ${missing.id} of the draft`);
-      if (conflicts.length) throw new AppError(409, 'changed-by-both', conflicts[0]!.message, conflicts);
-      refuseTaken(properties);
-      return { ...schema, properties };
-    });
+    await this.change(author, what, (schema, sql) => edited(schema, edits, sql));
   }
 
   /** Removes a property from the draft; one that was in force is retired instead. */
@@ -363,57 +314,8 @@ export class Editions {
   }
 
   /** Sets the draft to a document or earlier edition, matching properties by written name. */
-  async replace(
-    author: Author,
-    what: string,
-    wanted: {
-      readonly properties: readonly (PropertyDraft & { readonly retired?: boolean })[];
-      readonly checks?: readonly Omit<Check, 'id'>[];
-      readonly forms?: readonly FormDocument[];
-      readonly strangers?: Schema['strangers'];
-      readonly bindings?: readonly BindingDocument[];
-      readonly links?: readonly LinkDocument[];
-    },
-  ): Promise<void> {
-    await this.change(author, what, async (schema, sql) => {
-      const byName = new Map(schema.properties.map((property) => [property.writtenName, property]));
-      for (const property of schema.properties) for (const spelling of property.knownSpellings) if (!byName.has(spelling)) byName.set(spelling, property);
-      const used = new Set<number>();
-      const matched = wanted.properties.map((draft) => {
-        const old = [draft.writtenName, ...draft.knownSpellings].map((name) => byName.get(name)).find((property) => property && !used.has(property.id));
-        if (old) used.add(old.id);
-        return { draft, old };
-      });
-      const fresh = await sql.all<{ id: number }>(`SELECT nextval('properties_id_seq')::int AS id FROM generate_series(1, $1::int)`, [
-        matched.filter((entry) => !entry.old).length,
-      ]);
-      const properties = matched.map(({ draft, old }): Property => ({ ...draft, id: old?.id ?? fresh.shift()!.id, retired: draft.retired ?? false }));
-      const enacted = new Set((await sql.all<{ id: number }>('SELECT id FROM properties')).map((row) => row.id));
-      const left = schema.properties
-        .filter((property) => !used.has(property.id) && enacted.has(property.id))
-        .map((property) => ({ ...property, retired: true }));
-      const all = [...properties, ...left];
-      refuseTaken(all);
-      const ids = await sql.all<{ id: number }>(`SELECT nextval('check_ids')::int AS id FROM generate_series(1, $1::int)`, [wanted.checks?.length ?? 0]);
-      const checks = wanted.checks?.map((check): Check => {
-        const old = schema.checks.find((candidate) => candidate.title === check.title);
-        return { ...check, id: old?.id ?? ids.shift()!.id };
-      });
-      const formIds = await sql.all<{ id: number }>(`SELECT nextval('form_ids')::int AS id FROM generate_series(1, $1::int)`, [wanted.forms?.length ?? 0]);
-      const forms = wanted.forms?.map((document): EntryForm => {
-        const old = schema.forms.find((candidate) => candidate.name === document.name);
-        return { ...readFormDocument(document, all).form, id: old?.id ?? formIds.shift()!.id };
-      });
-      const mapping = readMappingDocument(all, { bindings: wanted.bindings ?? [], links: wanted.links ?? [] });
-      return {
-        properties: all,
-        checks: checks ?? schema.checks,
-        forms: forms ?? schema.forms,
-        strangers: wanted.strangers ?? schema.strangers,
-        bindings: wanted.bindings ? await numbered(sql, 'binding_ids', schema.bindings, mapping.bindings, cellKey) : schema.bindings,
-        links: wanted.links ? await numbered(sql, 'link_ids', schema.links, mapping.links, fieldKey) : schema.links,
-      };
-    });
+  async replace(author: Author, what: string, wanted: WantedSchema): Promise<void> {
+    await this.change(author, what, (schema, sql) => replaced(schema, wanted, sql));
   }
 
   /** Makes an earlier edition the draft. */
@@ -499,177 +401,4 @@ export class Editions {
     await this.bringIntoForce(author, note, null);
     return ids;
   }
-}
-
-/** Identifies a binding: block family and cell. */
-const cellKey = ({ block, cell }: Pick<Binding, 'block' | 'cell'>): string => JSON.stringify([block === null ? null : familyOf(block), cell]);
-const fieldKey = ({ field, kinds, classes }: Pick<Link, 'field' | 'kinds' | 'classes'>): string =>
-  JSON.stringify([field, [...kinds].sort(), [...classes].sort()]);
-
-/**
- * Homes in cells are leading bindings. Older documents state them at the property and are converted, for every block with the cell.
- * @throws AppError if the cell is bound to something else
- */
-async function withoutCellHomes(schema: Schema, sql: Sql): Promise<Schema> {
-  const told = schema.properties.flatMap(({ id, homes: { drawing } }) => (drawing?.place === 'cell' ? [{ property: id, cell: drawing.name }] : []));
-  if (told.length === 0) return schema;
-  const wanted = told.map(({ property, cell }): Omit<Binding, 'id'> => ({
-    block: null,
-    cell,
-    leads: true,
-    shows: [{ property, from: 'sheet', form: PLAIN_CELL }],
-  }));
-  const bound = new Map(schema.bindings.map((binding) => [cellKey(binding), binding]));
-  const other = wanted.find((binding) => bound.has(cellKey(binding)) && ledBy(bound.get(cellKey(binding))) !== ledBy(binding));
-  if (other) throw refused('cell-taken', `The cell ${cellName(other)} already shows something else. Bind it again if that is intended.`);
-  const fresh = await numbered(
-    sql,
-    'binding_ids',
-    schema.bindings,
-    wanted.filter((binding) => !bound.has(cellKey(binding))),
-    cellKey,
-  );
-  return {
-    ...schema,
-    properties: schema.properties.map((property) => {
-      if (property.homes.drawing?.place !== 'cell') return property;
-      const { drawing: _, ...homes } = property.homes;
-      void _;
-      return { ...property, homes };
-    }),
-    bindings: [...schema.bindings, ...fresh],
-  };
-}
-
-/** Definitions with numbers: existing ones are reused. */
-async function numbered<T extends object>(
-  sql: Sql,
-  sequence: 'binding_ids' | 'link_ids',
-  known: readonly (T & { readonly id: number })[],
-  wanted: readonly T[],
-  keyOf: (entry: T) => string,
-): Promise<(T & { readonly id: number })[]> {
-  const ids = new Map(known.map((entry) => [keyOf(entry), entry.id]));
-  const fresh = await sql.all<{ id: number }>(`SELECT nextval('${sequence}')::int AS id FROM generate_series(1, $1::int)`, [
-    wanted.filter((entry) => !ids.has(keyOf(entry))).length,
-  ]);
-  return wanted.map((entry) => ({ ...entry, id: ids.get(keyOf(entry)) ?? fresh.shift()!.id })).sort((a, b) => a.id - b.id);
-}
-
-/** Invalid bindings and links are refused; existing faults can be fixed one by one. */
-function refuseBroken(before: Schema, after: Schema): void {
-  const known = new Set(checkMapping(before.properties, before.bindings, before.links).map((problem) => problem.message));
-  const fresh = checkMapping(after.properties, after.bindings, after.links).filter((problem) => problem.severity === 'error' && !known.has(problem.message));
-  if (fresh.length)
-    throw invalid(
-      'bad-mapping',
-      fresh[0]!.message,
-      fresh.map(({ of, id, code, message }) => ({ field: `${of} ${id}`, code, message })),
-    );
-}
-
-/** Written names must be unique even in a draft; other faults may wait. */
-function refuseTaken(properties: readonly Property[]): void {
-  const seen = new Map<string, Property>();
-  for (const property of properties) {
-    const other = seen.get(property.writtenName);
-    if (other)
-      throw invalid('bad-definition', `The schema already has ${JSON.stringify(property.writtenName)}${other.retired ? ' (retired)' : ''}.`, [
-        {
-          field: 'writtenName',
-          code: 'name-taken',
-          message: `The schema already has ${JSON.stringify(property.writtenName)}${other.retired ? ' (retired)' : ''}.`,
-        },
-      ]);
-    seen.set(property.writtenName, property);
-  }
-}
-
-/** All faults and warnings of a schema, by definition. */
-export function problemsOf(schema: Schema, ground: Parameters<typeof checkDefinition>[2]): DraftProblem[] {
-  const found: DraftProblem[] = [];
-  for (const property of schema.properties) {
-    if (property.retired) continue;
-    const others = schema.properties.filter((other) => other.id !== property.id);
-    for (const problem of checkDefinition(draftOf(property), others, ground))
-      found.push({
-        severity: problem.severity,
-        property: property.id,
-        check: null,
-        code: problem.code,
-        field: problem.field,
-        subject: property.caption,
-        message: `${property.caption}: ${problem.message}`,
-      });
-  }
-  const prepared = new PreparedSchema(schema, { standIns: compileStandIns([]), states: ground?.states ?? [], instant: 0 });
-  for (const problem of prepared.problems) {
-    const check = schema.checks.find((candidate) => candidate.id === problem.check);
-    // Skips what the definition's own check already reports.
-    if (problem.property !== null && problem.problem) continue;
-    found.push({
-      severity: 'error',
-      property: problem.property,
-      check: problem.check,
-      code: 'rule',
-      field: problem.property === null ? 'condition' : 'rule',
-      subject: check?.title ?? '',
-      message: problem.message,
-    });
-  }
-  for (const form of schema.forms)
-    for (const { severity, code, panel, input, message } of checkForm(form, prepared, ground?.classes ?? null))
-      found.push({
-        severity,
-        property: null,
-        check: null,
-        form: form.id,
-        panel,
-        input,
-        code,
-        field: 'form',
-        subject: form.name,
-        message: `${form.name}: ${message}`,
-      });
-  for (const { of, id, severity, code, message } of checkMapping(schema.properties, schema.bindings, schema.links))
-    found.push({ severity, property: null, check: null, [of]: id, code, field: of, subject: message, message });
-  for (const property of withoutCell(schema.properties, schema.bindings))
-    found.push({
-      severity: 'warning',
-      property: property.id,
-      check: null,
-      code: 'no-cell',
-      field: 'level',
-      subject: property.caption,
-      message: `${property.caption} belongs to sheets, but no title block cell is its home. Bind one in Title blocks.`,
-    });
-  for (const { property, kind } of notAsked(schema.forms, schema.properties, KINDS))
-    found.push({
-      severity: 'warning',
-      property: property.id,
-      check: null,
-      code: 'not-asked',
-      field: 'form',
-      subject: property.caption,
-      message: `${property.caption} is required, but no form for a ${kind} contains it.`,
-    });
-  return found;
-}
-
-/** Copies the edition in force to the tables used by queries. */
-async function enact(sql: Sql, schema: Schema): Promise<void> {
-  // Leading cells are homes of their properties.
-  const list = withLeads(withHomes(schema.properties, schema.bindings), schema.links).map((property, position) => ({
-    id: property.id,
-    retired: property.retired,
-    position,
-    // Leading links are loaded together with properties.
-    definition: property.led ? Object.assign(draftOf(property), { led: property.led }) : draftOf(property),
-  }));
-  await sql.run(
-    `INSERT INTO properties (id, retired, position, definition) SELECT id, retired, position, definition
-     FROM jsonb_to_recordset($1::jsonb) AS n(id int, retired boolean, position int, definition jsonb)
-     ON CONFLICT (id) DO UPDATE SET retired = excluded.retired, position = excluded.position, definition = excluded.definition`,
-    [asRecordset(list)],
-  );
 }
