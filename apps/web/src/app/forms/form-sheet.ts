@@ -1,13 +1,12 @@
 import { CdkDrag, CdkDragDrop, CdkDragHandle, CdkDropList } from '@angular/cdk/drag-drop';
 import { ChangeDetectionStrategy, Component, ElementRef, afterNextRender, computed, inject, Injector, input, output, signal } from '@angular/core';
-import { FormsModule } from '@angular/forms';
 import { FormProblem, FillView, InputView } from '@rule/core/forms';
-import { FormInput, FormPanel, PANEL_COLUMNS, Property, columnsOf, spanOf } from '@rule/core/schema';
-import { RuleSelect, RuleTip } from '../kit';
+import { FormInput, FormPanel, Property, columnsOf, spanOf } from '@rule/core/schema';
+import { RuleTip } from '../kit';
 import { EntryInput, FieldEdit, NO_SUGGESTIONS } from '../entry-form';
-import { ConditionEditor } from './condition-editor';
 import { InputSettings } from './input-settings';
 import { Laid, Place, addInputs, addPanel, changeInput, changePanel, moveInput, movePanel, removeAt, step } from './layout';
+import { PanelSettings } from './panel-settings';
 import { PropertyAdder } from './property-adder';
 
 /** Insertion point: before an input of a panel. */
@@ -22,7 +21,7 @@ interface Insertion {
 @Component({
   selector: 'rule-form-sheet',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RuleTip, CdkDrag, CdkDragHandle, CdkDropList, ConditionEditor, EntryInput, FormsModule, InputSettings, PropertyAdder, RuleSelect],
+  imports: [RuleTip, CdkDrag, CdkDragHandle, CdkDropList, EntryInput, InputSettings, PanelSettings, PropertyAdder],
   template: `
     <div cdkDropList [cdkDropListDisabled]="!editable()" (cdkDropListDropped)="panelDropped($event)">
       @for (panel of form().panels; track panel.key; let p = $index) {
@@ -51,40 +50,15 @@ interface Insertion {
             </button>
           </header>
           @if (isAt(panel.key, null)) {
-            <div class="settings">
-              <label class="field">
-                <span>Title</span>
-                <input class="p-inputtext" [disabled]="!editable()" [value]="panel.title" (input)="editPanel(panel, { title: $any($event.target).value })" />
-              </label>
-              <div class="field">
-                <span [id]="'form-columns-' + panel.key">Columns</span>
-                <rule-select
-                  [labelledBy]="'form-columns-' + panel.key"
-                  [options]="columnCounts"
-                  [disabled]="!editable()"
-                  [ngModel]="columnsOf(panel)"
-                  (ngModelChange)="divide(panel, $event)"
-                />
-              </div>
-              <rule-condition-editor
-                title="Shown when"
-                [label]="'Shown when, panel ' + panel.title"
-                [properties]="properties()"
-                [value]="panel.shownWhen"
-                [disabled]="!editable()"
-                (changed)="editPanel(panel, { shownWhen: $event })"
-              />
-              @if (editable()) {
-                <div class="actions">
-                  @if (form().panels.length > 1) {
-                    <button type="button" class="link" (click)="remove({ panel: panel.key, input: null })">
-                      Remove panel{{ panel.inputs.length ? ' and its inputs' : '' }}
-                    </button>
-                  }
-                  <button type="button" class="link" (click)="toggle({ panel: panel.key, input: null })">Close settings</button>
-                </div>
-              }
-            </div>
+            <rule-panel-settings
+              [panel]="panel"
+              [properties]="properties()"
+              [alone]="form().panels.length === 1"
+              [disabled]="!editable()"
+              (edited)="editPanel(panel, $event)"
+              (removed)="remove({ panel: panel.key, input: null })"
+              (closed)="toggle({ panel: panel.key, input: null })"
+            />
           }
           <div
             class="grid"
@@ -203,172 +177,11 @@ interface Insertion {
       }
     </div>
   `,
-  styles: `
-    .panel {
-      padding: 10px 16px 14px;
-      margin-bottom: 4px;
-    }
-    .panel.on {
-      border-color: var(--brass);
-    }
-    header {
-      display: flex;
-      gap: 4px 10px;
-      align-items: baseline;
-      margin-bottom: 8px;
-    }
-    h3 {
-      margin: 0;
-    }
-    .edit {
-      font-size: 12px;
-    }
-    header .edit {
-      margin-left: auto;
-    }
-    .handle {
-      cursor: grab;
-      color: var(--faint);
-      user-select: none;
-    }
-    .settings {
-      border-left: 3px solid var(--brass);
-      background: var(--side);
-      padding: 10px 14px;
-      margin-bottom: 10px;
-    }
-    .settings .field {
-      max-width: 420px;
-    }
-    .settings input {
-      width: 100%;
-    }
-    .grid {
-      display: grid;
-      grid-template-columns: repeat(var(--columns), minmax(0, 1fr));
-      grid-auto-flow: row dense;
-      gap: 10px 14px;
-      align-items: start;
-    }
-    .grid.narrow {
-      grid-template-columns: minmax(0, 400px);
-    }
-    .slot {
-      position: relative;
-      min-width: 0;
-      padding: 5px 8px 7px;
-      border: 1px solid transparent;
-      border-radius: 4px;
-      background: var(--panel);
-    }
-    .slot:hover,
-    .slot:focus-within {
-      border-color: var(--line);
-    }
-    .slot.on {
-      border-color: var(--brass);
-    }
-    .slot.away {
-      border: 1px dashed var(--line);
-      background: var(--side);
-    }
-    .tools {
-      position: absolute;
-      top: 4px;
-      right: 8px;
-      display: flex;
-      gap: 6px;
-      z-index: 1;
-      background: inherit;
-    }
-    .slot .tools .handle {
-      visibility: hidden;
-    }
-    .slot:hover .tools .handle {
-      visibility: visible;
-    }
-    .name {
-      display: block;
-      padding-right: 48px;
-      font:
-        600 12.5px 'Barlow Semi Condensed',
-        sans-serif;
-    }
-    .slot small {
-      display: block;
-      color: var(--soft);
-      overflow-wrap: anywhere;
-    }
-    .slot small.bad {
-      color: var(--vermilion);
-    }
-    .slot small.warn {
-      color: var(--ochre);
-    }
-    .insert {
-      position: absolute;
-      left: -13px;
-      top: 0;
-      bottom: 0;
-      width: 12px;
-      border: 0;
-      padding: 0;
-      background: none;
-      cursor: copy;
-      opacity: 0;
-    }
-    .insert::before {
-      content: '';
-      position: absolute;
-      left: 5px;
-      top: 4px;
-      bottom: 4px;
-      width: 2px;
-      background: var(--brass);
-    }
-    .insert:hover,
-    .insert:focus-visible {
-      opacity: 1;
-    }
-    .edge {
-      position: absolute;
-      right: -4px;
-      top: 6px;
-      bottom: 6px;
-      width: 8px;
-      cursor: ew-resize;
-      touch-action: none;
-    }
-    .edge:hover {
-      border-right: 2px solid var(--verdigris);
-    }
-    .under,
-    .adder,
-    .empty {
-      grid-column: 1 / -1;
-      margin: 0;
-    }
-    .last {
-      grid-column: span var(--adder);
-      align-self: center;
-    }
-    .narrow .last {
-      grid-column: auto;
-    }
-    .between {
-      display: block;
-      margin: 2px 0 8px;
-      font-size: 12px;
-    }
-    .cdk-drag-placeholder {
-      opacity: 0.4;
-    }
-  `,
+  styleUrl: './form-sheet.css',
 })
 export class FormSheet {
   protected readonly columnsOf = columnsOf;
   protected readonly spanOf = spanOf;
-  protected readonly columnCounts = Array.from({ length: PANEL_COLUMNS }, (_, i) => i + 1);
   private readonly host = inject<ElementRef<HTMLElement>>(ElementRef);
   private readonly injector = inject(Injector);
   readonly form = input.required<Laid>();
@@ -483,10 +296,6 @@ export class FormSheet {
   }
   private widen(panel: FormPanel, entry: FormInput, width: number): void {
     this.edit({ panel: panel.key, input: entry.key }, { width: Math.max(1, Math.min(columnsOf(panel), width)) });
-  }
-  /** Inputs wider than their panel take its full width. */
-  protected divide(panel: FormPanel, columns: number): void {
-    this.editPanel(panel, { columns, inputs: panel.inputs.map((entry) => ({ ...entry, width: Math.min(entry.width, columns) })) });
   }
   /** Dragging the right edge changes the width by columns. */
   protected stretch(event: PointerEvent, panel: FormPanel, entry: FormInput): void {

@@ -1,4 +1,4 @@
-import { Clause, FileFilter, NAMED_SUBJECTS } from '@rule/contract';
+import { Clause, FileFilter, NAMED_SUBJECTS, Survey } from '@rule/contract';
 import { KINDS } from '@rule/core/schema';
 
 /** Filter parameters in the URL. */
@@ -46,4 +46,25 @@ export const isEverything = (filter: FileFilter): boolean => Object.keys(filter)
 export function clauseText({ subject, name, operator, text }: Clause): string {
   const what = NAMED_SUBJECTS.includes(subject) ? `${name ?? ''}${subject === 'record field' ? ' in the vault' : ''}` : subject;
   return /^is (filled|blank|a stand-in)$/.test(operator) ? `${what} ${operator}` : `${what} ${operator} ${text ?? ''}`;
+}
+
+/** A limit of the files in words, and what of the address must go without it. */
+export interface Limit {
+  readonly text: string;
+  readonly without: Record<string, string | null>;
+}
+
+/** Active filters, each removable. */
+export function limitsOf(filter: FileFilter, survey: Survey | null): Limit[] {
+  const library = survey?.libraries.find((row) => row.id === filter.library)?.name;
+  const className = survey?.classes.find((row) => row.id === filter.class)?.name ?? 'none';
+  const rest = (at: number) => JSON.stringify(filter.where!.filter((_, i) => i !== at));
+  return [
+    ...(filter.library === undefined || filter.folder !== undefined ? [] : [{ text: `library ${library ?? filter.library}`, without: { library: null } }]),
+    ...(filter.folder === undefined ? [] : [{ text: `folder ${filter.folder}`, without: { folder: null, library: null } }]),
+    ...(filter.kind === undefined ? [] : [{ text: `kind ${filter.kind}`, without: { kind: null } }]),
+    ...(filter.class === undefined ? [] : [{ text: `class ${className}`, without: { class: null } }]),
+    ...(filter.search === undefined ? [] : [{ text: `holds ${filter.search}`, without: { q: null } }]),
+    ...(filter.where ?? []).map((clause, at) => ({ text: clauseText(clause), without: { where: filter.where!.length > 1 ? rest(at) : null } })),
+  ];
 }

@@ -9,7 +9,7 @@ import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { RuleTip, RuleWaiting } from '../kit';
-import { Bench, JobsActions, catalogueFeature, jobsFeature, sessionFeature, showInstant, trayFeature, afterTyping } from '../shared';
+import { Bench, JobsActions, catalogueFeature, jobsFeature, sessionFeature, trayFeature, afterTyping } from '../shared';
 import { AddLibrary } from './add-library';
 import { ChosenName } from './chosen-name';
 import { Classes } from './classes';
@@ -17,9 +17,10 @@ import { CleanUpDialog } from './clean-up';
 import { CoverageCell, CoverageMap } from './coverage';
 import { FoundDrafts } from './drafts';
 import { FoundFiles } from './files';
-import { clauseText, filterOf, isEverything } from './filter';
+import { filterOf, isEverything, limitsOf } from './filter';
 import { ForeignNames } from './foreign';
 import { KeptSurveys } from './kept';
+import { LibraryFacts } from './library-facts';
 import { LearnedMappings } from './learned';
 import { LibrariesStore } from './libraries.store';
 import { LOOKS } from './looks';
@@ -29,6 +30,7 @@ import { SurveyIndex, Wanted } from './survey-index';
 import { NameRow, SurveyStore } from './survey.store';
 import { Twins } from './twins';
 import { Uploads } from './uploads';
+import { WithChosen } from './with-chosen';
 import { ValuesOf } from './values-of';
 
 /** The Survey station: what files hold, and clean-ups. */
@@ -53,12 +55,14 @@ import { ValuesOf } from './values-of';
     InputTextModule,
     KeptSurveys,
     LearnedMappings,
+    LibraryFacts,
     MassRemarks,
     Remarks,
     SurveyIndex,
     Twins,
     Uploads,
     ValuesOf,
+    WithChosen,
   ],
   providers: [LibrariesStore, SurveyStore],
   template: `
@@ -121,19 +125,7 @@ import { ValuesOf } from './values-of';
           @switch (look()) {
             @case ('library') {
               @if (libraryShown(); as row) {
-                <section class="card">
-                  <dl class="facts">
-                    <dt>{{ row.kind === 'upload' ? 'Uploaded files' : 'Folder on the server' }}</dt>
-                    <dd class="mono">{{ row.kind === 'upload' ? 'kept with the data of Rule' : row.root }}</dd>
-                    <dt>Files</dt>
-                    <dd>{{ row.files }}, of which {{ row.unread }} could not be read</dd>
-                    <dt>Last read</dt>
-                    <dd>{{ row.surveyedAt ? instant(row.surveyedAt) : 'never' }}</dd>
-                  </dl>
-                  @if (mayEdit()) {
-                    <p-button severity="secondary" size="small" label="Read this library again" (onClick)="libraries.rescan(row.id)" />
-                  }
-                </section>
+                <rule-library-facts [row]="row" (again)="libraries.rescan(row.id)" />
                 @if (row.kind === 'upload' && mayEdit()) {
                   <rule-uploads [library]="row.id" (arrived)="libraries.rescan(row.id)" />
                 }
@@ -206,35 +198,7 @@ import { ValuesOf } from './values-of';
             }
             @default {
               @if (ticked().size) {
-                <div class="ticks" role="region" aria-label="With the chosen names">
-                  <b>{{ ticked().size }} chosen</b>
-                  @if (mayAdminister()) {
-                    <p-button size="small" label="Make properties …" (onClick)="drafting.set(tickedList())" />
-                  }
-                  <p-button
-                    size="small"
-                    severity="secondary"
-                    [label]="ticked().size === 1 ? 'Rename …' : 'Merge …'"
-                    (onClick)="
-                      act({
-                        do: 'merge',
-                        names: ticked().size === 1 ? tickedList() : tickedList().slice(1),
-                        to: tickedList()[0]!,
-                        clash: 'keep the filled one',
-                      })
-                    "
-                  />
-                  @if (ticked().size > 1) {
-                    <p-button
-                      size="small"
-                      severity="secondary"
-                      label="Join …"
-                      (onClick)="act({ do: 'join', names: tickedList(), separator: ' ', to: tickedList()[0]! })"
-                    />
-                  }
-                  <p-button size="small" severity="secondary" label="Remove …" (onClick)="act({ do: 'remove', names: tickedList() })" />
-                  <button type="button" class="link" (click)="ticked.set(none)">let go</button>
-                </div>
+                <rule-with-chosen [names]="tickedList()" (act)="act($event)" (define)="drafting.set(tickedList())" (letGo)="ticked.set(none)" />
               }
               <rule-found-names
                 [rows]="shown()"
@@ -282,13 +246,6 @@ import { ValuesOf } from './values-of';
     }
     button.chip {
       padding: 1px 8px;
-    }
-    .ticks {
-      display: flex;
-      flex-wrap: wrap;
-      gap: 8px;
-      align-items: center;
-      margin-bottom: 10px;
     }
   `,
 })
@@ -344,7 +301,6 @@ export class SurveyStation {
   /** These views always cover all libraries. */
   protected readonly isLimited = computed(() => !['library', 'twins', 'learned', 'remarks', 'masses', 'classes'].includes(this.look()));
   protected readonly namesListed = computed(() => ['names', 'strays', 'stand-ins'].includes(this.look()));
-  protected readonly instant = showInstant;
   private readonly soon = afterTyping();
 
   protected readonly libraryNumber = computed(() => Number(this.library()));
@@ -372,20 +328,7 @@ export class SurveyStation {
   });
 
   /** Active filters, each removable. */
-  protected readonly limits = computed((): { text: string; without: Record<string, string | null> }[] => {
-    const filter = this.filter();
-    const library = this.survey()?.libraries.find((row) => row.id === filter.library)?.name;
-    const className = this.survey()?.classes.find((row) => row.id === filter.class)?.name ?? 'none';
-    const rest = (at: number) => JSON.stringify(filter.where!.filter((_, i) => i !== at));
-    return [
-      ...(filter.library === undefined || filter.folder !== undefined ? [] : [{ text: `library ${library ?? filter.library}`, without: { library: null } }]),
-      ...(filter.folder === undefined ? [] : [{ text: `folder ${filter.folder}`, without: { folder: null, library: null } }]),
-      ...(filter.kind === undefined ? [] : [{ text: `kind ${filter.kind}`, without: { kind: null } }]),
-      ...(filter.class === undefined ? [] : [{ text: `class ${className}`, without: { class: null } }]),
-      ...(filter.search === undefined ? [] : [{ text: `holds ${filter.search}`, without: { q: null } }]),
-      ...(filter.where ?? []).map((clause, at) => ({ text: clauseText(clause), without: { where: filter.where!.length > 1 ? rest(at) : null } })),
-    ];
-  });
+  protected readonly limits = computed(() => limitsOf(this.filter(), this.survey()));
   protected readonly scopeText = computed(() => {
     const n = this.survey()?.files ?? 0;
     const files = `${count(n, 'file')}`;

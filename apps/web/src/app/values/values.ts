@@ -1,26 +1,28 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked, viewChild } from '@angular/core';
-import { FormsModule } from '@angular/forms';
 import { Router } from '@angular/router';
 import { Clause, FINDING_KINDS, FileFilter, GroupBy } from '@rule/contract';
 import { INNER_LEVELS, KINDS, Kind, Property, isHeldAt, whyNotTyped } from '@rule/core/schema';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { RuleOption, RuleSelect, RuleTip } from '../kit';
+import { RuleTip } from '../kit';
 import { Bench, Notices, PendingStore, TrayActions, catalogueFeature, sessionFeature, trayFeature } from '../shared';
 import { CellDetails } from './cell-details';
 import { CellStore } from './cell.store';
 import { choiceOf, rangesOf } from './choice';
-import { ColumnFilter, clauseText } from './column-filter';
+import { ColumnFilter } from './column-filter';
 import { GridColumns } from './columns';
 import { ColumnsStore } from './columns.store';
 import { FillSheet } from './fill';
 import { FindReplace } from './find-replace';
 import { ChosenCell, GridEdit, KIND_OF_LEVEL, LEVEL_WORDS, Refused, ValuesGrid, cellKey, isGroup } from './grid';
+import { Limits } from './limits';
 import { Projects } from './projects';
+import { Refusal } from './refusal';
+import { RowsAndViews } from './rows-and-views';
 import { ToDos } from './to-dos';
 import { ValuesIndex } from './values-index';
 import { ValuesStore } from './values.store';
-import { FINDING_TEXTS, plural } from './words';
+import { plural } from './words';
 
 /** The Values station: grid, filters, fill-in, projects and cell details. */
 @Component({
@@ -34,11 +36,11 @@ import { FINDING_TEXTS, plural } from './words';
     ColumnFilter,
     FillSheet,
     FindReplace,
-    FormsModule,
     GridColumns,
     Projects,
-    RuleOption,
-    RuleSelect,
+    Limits,
+    Refusal,
+    RowsAndViews,
     ToDos,
     ValuesGrid,
     ValuesIndex,
@@ -72,40 +74,7 @@ import { FINDING_TEXTS, plural } from './words';
             </div>
             <div class="actions">
               <button type="button" class="link" [attr.aria-expanded]="tool() === 'columns'" (click)="open('columns')">Columns</button>
-              @if (grid.levels().length) {
-                <label class="tool">
-                  <span>Rows</span>
-                  <rule-select [ngModel]="level() ?? ''" (ngModelChange)="go({ rows: $event || null, sort: null, desc: null })">
-                    <rule-option value="" label="files" />
-                    @for (one of grid.levels(); track one) {
-                      <rule-option [value]="one" label="{{ levelWords[one][1] }}" />
-                    }
-                  </rule-select>
-                </label>
-              }
-              @if (!level()) {
-                <label class="tool">
-                  <span>Group by</span>
-                  <rule-select [ngModel]="group() ?? ''" (ngModelChange)="go({ group: $event || null })">
-                    <rule-option value="" label="nothing" />
-                    <rule-option value="folder" label="folder" />
-                    <rule-option value="class" label="class" />
-                    <rule-option value="kind" label="kind" />
-                    @for (property of applying(); track property.id) {
-                      <rule-option [value]="property.id" label="{{ property.caption }}" />
-                    }
-                  </rule-select>
-                </label>
-              }
-              <label class="tool">
-                <span>View</span>
-                <rule-select acts [ngModel]="''" (ngModelChange)="useView($event)">
-                  <rule-option value="" label="{{ columns.views().length ? 'choose …' : 'none kept yet' }}" />
-                  @for (kept of columns.views(); track kept.id) {
-                    <rule-option [value]="kept.id" label="{{ kept.name }}{{ kept.mine ? '' : ', by ' + kept.by }}" />
-                  }
-                </rule-select>
-              </label>
+              <rule-rows-and-views [levels]="grid.levels()" [level]="level()" [group]="group()" [properties]="applying()" (go)="go($event)" />
             </div>
           </div>
           <div class="tools" role="toolbar" aria-label="The grid">
@@ -122,23 +91,15 @@ import { FINDING_TEXTS, plural } from './words';
               <button type="button" class="link" ruleTip="Ctrl+Z" [disabled]="steps().undo === 0" (click)="undo()">Undo</button>
               <button type="button" class="link" ruleTip="Ctrl+Y" [disabled]="steps().redo === 0" (click)="redo()">Redo</button>
             }
-            <span class="chips">
-              @if (folder()) {
-                <button type="button" class="chip plain" (click)="go({ folder: null })">folder: {{ folder() }} ×</button>
-              }
-              @if (having(); as kind) {
-                <button type="button" class="chip plain" (click)="go({ finding: null })">{{ findingTexts[kind] }} ×</button>
-                @if (kind === 'stale' && mayEdit() && grid.total()) {
-                  <button type="button" class="link" (click)="cells.bringUpToDate({ filter: filterNow() })">Bring all up to date</button>
-                }
-              }
-              @if (search()) {
-                <button type="button" class="chip plain" (click)="go({ search: null })">holds: {{ search() }} ×</button>
-              }
-              @for (clause of clauses(); track $index; let i = $index) {
-                <button type="button" class="chip plain" (click)="dropClause(i)">{{ clauseText(clause) }} ×</button>
-              }
-            </span>
+            <rule-limits
+              [folder]="folder()"
+              [having]="having()"
+              [search]="search()"
+              [clauses]="clauses()"
+              [any]="!!grid.total()"
+              (go)="go($event)"
+              (renewAll)="cells.bringUpToDate({ filter: filterNow() })"
+            />
           </div>
           @if (tool() === 'columns') {
             <rule-grid-columns [rest]="viewRest()" />
@@ -150,16 +111,7 @@ import { FINDING_TEXTS, plural } from './words';
             <rule-find-replace [filter]="filterNow()" [columns]="typedColumns()" (replace)="propose($event.values, $event.reason)" (closed)="tool.set(null)" />
           }
           @if (refusal(); as r) {
-            <div class="note bad refusal" role="alert">
-              <p>{{ r.message }}</p>
-              @for (cell of r.cells.slice(0, 6); track $index) {
-                <p>{{ cell.path }}, {{ cell.caption }}: {{ cell.message }}.</p>
-              }
-              @if (r.cells.length > 6) {
-                <p>and {{ r.cells.length - 6 }} more; they are marked in the grid.</p>
-              }
-              <button type="button" class="link" (click)="refusal.set(null)">Close</button>
-            </div>
+            <rule-refusal [refused]="r" (closed)="refusal.set(null)" />
           }
           @if (grid.error(); as text) {
             <p class="note bad" role="alert">{{ text }}</p>
@@ -226,30 +178,9 @@ import { FINDING_TEXTS, plural } from './words';
       align-items: center;
       margin-bottom: 10px;
     }
-    .chips {
-      display: inline-flex;
-      flex-wrap: wrap;
-      gap: 6px;
-    }
     .tools .link:disabled {
       color: var(--faint);
       cursor: default;
-    }
-    .tool {
-      display: inline-flex;
-      gap: 6px;
-      align-items: center;
-    }
-    .refusal p {
-      margin: 0 0 3px;
-    }
-    .refusal {
-      max-height: 40%;
-      overflow: auto;
-      flex: none;
-    }
-    button.chip {
-      padding: 1px 8px;
     }
   `,
 })
@@ -269,7 +200,6 @@ export class ValuesStation {
   /** Level of rows; files if absent. */
   readonly rowsAsked = input<string | undefined>(undefined, { alias: 'rows' });
   protected readonly level = computed(() => INNER_LEVELS.find((level) => level === this.rowsAsked()));
-  protected readonly levelWords = LEVEL_WORDS;
   readonly fill = input<string>();
   readonly without = input<string>();
   readonly item = input<string>();
@@ -305,7 +235,6 @@ export class ValuesStation {
     }
   });
   protected readonly having = computed(() => FINDING_KINDS.find((kind) => kind === this.findingAsked()));
-  protected readonly findingTexts = FINDING_TEXTS;
   protected readonly filterNow = computed((): FileFilter => {
     const kind = KINDS.find((one) => one === this.kind());
     const [folder, search, clauses] = [this.folder(), this.search(), this.clauses()];
@@ -459,14 +388,6 @@ export class ValuesStation {
     this.filtering.set(null);
     this.go({ where: JSON.stringify([...this.clauses(), clause]) });
   }
-  protected dropClause(at: number): void {
-    const left = this.clauses().filter((_, i) => i !== at);
-    this.go({ where: left.length ? JSON.stringify(left) : null });
-  }
-  protected clauseText(clause: Clause): string {
-    return clauseText(clause, this.active().find((candidate) => candidate.writtenName === clause.name)?.caption);
-  }
-
   // Saved views.
   protected readonly viewRest = computed(() => ({
     sort: this.sort(),
@@ -475,24 +396,6 @@ export class ValuesStation {
     level: this.level() ?? null,
     filter: this.filterNow(),
   }));
-  protected useView(id: string): void {
-    const kept = this.columns.views().find((candidate) => candidate.id === Number(id));
-    if (!kept) return;
-    const { sort, descending, group, level, filter } = kept.content;
-    this.columns.use(kept.content);
-    this.go({
-      sort: sort === 'file' ? null : sort,
-      desc: descending ? '1' : null,
-      group,
-      rows: level ?? null,
-      folder: filter.folder ?? null,
-      kind: filter.kind ?? null,
-      class: filter.class ?? null,
-      search: filter.search ?? null,
-      where: filter.where?.length ? JSON.stringify(filter.where) : null,
-    });
-  }
-
   // Editing and undo.
   protected propose(values: GridEdit[], reason = 'typed in the grid'): void {
     if (values.length === 0) return;

@@ -166,66 +166,7 @@ interface Outdated {
       }
     </div>
   `,
-  styles: `
-    :host {
-      display: block;
-      height: 100%;
-      min-height: 0;
-    }
-    .sheet {
-      height: 100%;
-      display: flex;
-      flex-direction: column;
-      background: var(--vellum);
-      border: 1px solid var(--line);
-      border-top: 3px solid var(--brass);
-      border-radius: 5px;
-      padding: 14px 18px 0;
-      outline: none;
-    }
-    header {
-      display: flex;
-      gap: 12px;
-      align-items: flex-start;
-      margin-bottom: 10px;
-    }
-    .what {
-      flex: 1;
-      min-width: 0;
-    }
-    .what p {
-      margin: 3px 0 0;
-      color: var(--soft);
-    }
-    .body {
-      flex: 1;
-      min-height: 0;
-      display: grid;
-      grid-template-columns: minmax(150px, 220px) minmax(0, 1fr);
-      gap: 16px;
-    }
-    .form {
-      overflow: auto;
-      min-height: 0;
-      padding-right: 4px;
-    }
-    footer {
-      display: flex;
-      gap: 14px;
-      align-items: center;
-      flex-wrap: wrap;
-      justify-content: space-between;
-      padding: 10px 0 12px;
-      border-top: 1px solid var(--line);
-    }
-    .issues {
-      flex-basis: 100%;
-      order: -1;
-    }
-    .issues p {
-      margin: 0 0 2px;
-    }
-  `,
+  styleUrl: './fill-sheet.css',
 })
 export class FillSheet implements OnDestroy {
   protected readonly store = inject(FillStore);
