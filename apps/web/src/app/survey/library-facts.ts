@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, inject, input, output } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, output } from '@angular/core';
 import { Survey } from '@rule/contract';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
@@ -17,7 +17,7 @@ import { sessionFeature, showInstant } from '../shared';
         <dt>Files</dt>
         <dd>{{ row().files }}, of which {{ row().unread }} could not be read</dd>
         <dt>Last read</dt>
-        <dd>{{ row().surveyedAt ? instant(row().surveyedAt) : 'never' }}</dd>
+        <dd>{{ read() }}</dd>
       </dl>
       @if (mayEdit()) {
         <p-button severity="secondary" size="small" label="Read this library again" (onClick)="again.emit()" />
@@ -30,5 +30,8 @@ export class LibraryFacts {
   /** It shall be read again. */
   readonly again = output();
   protected readonly mayEdit = inject(Store).selectSignal(sessionFeature.selectMayEdit);
-  protected readonly instant = showInstant;
+  protected readonly read = computed(() => {
+    const at = this.row().surveyedAt;
+    return at === null ? 'never' : showInstant(at);
+  });
 }
