@@ -156,7 +156,25 @@ export default ts.config(
     files: ['apps/web/src/**/*.html'],
     extends: [angular.configs.templateRecommended, angular.configs.templateAccessibility],
     // It takes its name from the label around it.
-    rules: { '@angular-eslint/template/label-has-associated-control': ['error', { controlComponents: ['rule-check', 'rule-radio', 'rule-select'] }] },
+    rules: { '@angular-eslint/template/label-has-associated-control': ['error', { controlComponents: ['rule-check', 'rule-radio', 'rule-select', 'rule-choices'] }] },
+  },
+  {
+    // Whatever the kit wraps comes from the kit.
+    files: ['apps/web/src/**/*.html'],
+    ignores: ['apps/web/src/app/kit/**'],
+    rules: {
+      'no-restricted-syntax': [
+        'error',
+        {
+          selector: 'Element[name=/^(table|select|progress|p-(table|select|multiselect|checkbox|radiobutton|datepicker|progressbar))$/]',
+          message: 'The kit has it: see docs/contributing.md.',
+        },
+        {
+          selector: "Element[name='input'] > TextAttribute[name='type'][value=/^(date|checkbox|radio|file)$/]",
+          message: 'The kit has it: see docs/contributing.md.',
+        },
+      ],
+    },
   },
   {
     // Grid and palette handle keys on the focused element and use aria-activedescendant.

@@ -32,7 +32,7 @@ async function drop(page: Page, region: string, name: string, bytes: Uint8Array)
     },
     [Buffer.from(bytes).toString('base64'), name] as const,
   );
-  await page.getByRole('region', { name: region }).dispatchEvent('drop', { dataTransfer: data });
+  await page.getByRole('region', { name: region }).locator('rule-take-file').dispatchEvent('drop', { dataTransfer: data });
 }
 
 /** Adds the open clean-up's changes to the tray and applies them. */

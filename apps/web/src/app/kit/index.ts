@@ -7,5 +7,6 @@ export { RuleTable } from './table';
 export { RuleTip } from './tip';
 export { RuleProgress } from './progress';
 export { RuleRadio } from './radio';
+export type { Dropped } from './dropped';
 export { RuleTakeFile } from './take-file';
 export { RuleWaiting } from './waiting';

@@ -40,4 +40,31 @@ describe('the area that takes files', () => {
     await stage.settled();
     expect([stage.page.classList.contains('over'), stage.page.querySelector('input'), taken]).toEqual([false, null, []]);
   });
+
+  it('takes folders with the paths of what is in them, where they are wanted', async () => {
+    const { stage } = await staged({ folders: 'Folder to upload', multiple: true });
+    const given: (readonly { path: string }[])[] = [];
+    (stage.fixture.componentInstance as RuleTakeFile).given.subscribe((files) => given.push(files));
+    const field = stage.field('Folder to upload');
+    const inside = Object.defineProperty(file('drum.step'), 'webkitRelativePath', { value: 'DR-15/parts/drum.step' });
+    Object.defineProperty(field, 'files', { configurable: true, value: [inside, file('arm.step')] });
+    field.dispatchEvent(new Event('change'));
+    // A folder is dropped as an entry, which lists its files in portions.
+    const entry = (name: string) => ({ name, isFile: true, isDirectory: false, file: (done: (file: File) => void) => done(file(name)) });
+    const portions = [[entry('a.step')], [entry('b.step')], []];
+    const folder = {
+      name: 'bought',
+      isFile: false,
+      isDirectory: true,
+      createReader: () => ({ readEntries: (done: (list: object[]) => void) => done(portions.shift()!) }),
+    };
+    const event = new Event('drop', { cancelable: true, bubbles: true });
+    Object.defineProperty(event, 'dataTransfer', { value: { files: [], items: [{ kind: 'file', webkitGetAsEntry: () => folder }] } });
+    stage.page.dispatchEvent(event);
+    await stage.rested();
+    expect(given.map((files) => files.map(({ path }) => path))).toEqual([
+      ['DR-15/parts/drum.step', 'arm.step'],
+      ['bought/a.step', 'bought/b.step'],
+    ]);
+  });
 });

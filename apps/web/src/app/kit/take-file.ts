@@ -1,5 +1,6 @@
 import { ChangeDetectionStrategy, Component, booleanAttribute, input, output, signal } from '@angular/core';
 import { ButtonModule } from 'primeng/button';
+import { Dropped, droppedFiles } from './dropped';
 
 /** The kit's area that takes files: dropped on it, or chosen with its button. What it holds stands above the button. */
 @Component({
@@ -30,6 +31,10 @@ import { ButtonModule } from 'primeng/button';
           <button type="button" class="link" (click)="field.click()">{{ label() }}</button>
         } @else {
           <p-button severity="secondary" [label]="label()" [loading]="loading()" (onClick)="field.click()" />
+        }
+        @if (folders()) {
+          <input #folder type="file" webkitdirectory class="visually-hidden" tabindex="-1" [attr.aria-label]="folders()" (change)="picked(folder)" />
+          <p-button severity="secondary" label="Choose a folder …" (onClick)="folder.click()" />
         }
         @if (hint()) {
           <span class="soft">{{ hint() }}</span>
@@ -65,8 +70,12 @@ export class RuleTakeFile {
   readonly loading = input(false, { transform: booleanAttribute });
   /** Whether the button is a link. */
   readonly quiet = input(false, { transform: booleanAttribute });
+  /** What the field for folders is called, where they are taken too, with all that is in them. */
+  readonly folders = input('');
   /** At least one file; just one unless several are wanted. */
   readonly taken = output<readonly File[]>();
+  /** The same with their paths below what was chosen or dropped, where folders are taken. */
+  readonly given = output<readonly Dropped[]>();
   protected readonly over = signal(false);
 
   protected hover(event: DragEvent): void {
@@ -77,7 +86,9 @@ export class RuleTakeFile {
   protected dropped(event: DragEvent): void {
     event.preventDefault();
     this.over.set(false);
-    if (!this.disabled()) this.take([...(event.dataTransfer?.files ?? [])]);
+    if (this.disabled() || !event.dataTransfer) return;
+    if (this.folders()) void droppedFiles(event.dataTransfer).then((files) => this.given.emit(files));
+    else this.take([...event.dataTransfer.files]);
   }
   protected picked(field: HTMLInputElement): void {
     const files = [...(field.files ?? [])];
@@ -86,6 +97,8 @@ export class RuleTakeFile {
     this.take(files);
   }
   private take(files: readonly File[]): void {
-    if (files.length) this.taken.emit(this.multiple() ? files : files.slice(0, 1));
+    if (files.length === 0) return;
+    if (this.folders()) this.given.emit(files.map((file) => ({ path: file.webkitRelativePath || file.name, file })));
+    else this.taken.emit(this.multiple() ? files : files.slice(0, 1));
   }
 }

@@ -5,7 +5,7 @@ import { patchState, signalStore, withComputed, withMethods, withState } from '@
 import { Store } from '@ngrx/store';
 import { Observable, Subscription } from 'rxjs';
 import { Api, JobsActions, goesOn, problemOf } from '../shared';
-import { Dropped } from './dropped';
+import { Dropped } from '../kit';
 
 /** Results listed. */
 const LISTED = 200;

@@ -1,9 +1,8 @@
-import { ChangeDetectionStrategy, Component, effect, inject, input, output, signal, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, effect, inject, input, output, untracked } from '@angular/core';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { RuleColumn, RuleProgress, RuleTable } from '../kit';
+import { Dropped, RuleColumn, RuleProgress, RuleTable, RuleTakeFile } from '../kit';
 import { Count, jobsFeature } from '../shared';
-import { droppedFiles } from './dropped';
 import { UploadsStore } from './uploads.store';
 
 /** Uploads of files, folders or zip archives, with a result per file. */
@@ -11,26 +10,23 @@ import { UploadsStore } from './uploads.store';
   selector: 'rule-uploads',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [UploadsStore],
-  imports: [RuleProgress, RuleColumn, RuleTable, ButtonModule, Count],
+  imports: [RuleProgress, RuleColumn, RuleTable, RuleTakeFile, ButtonModule, Count],
   template: `
-    <section
-      class="card drop"
-      [class.over]="over()"
-      aria-label="Upload"
-      (dragover)="$event.preventDefault(); over.set(true)"
-      (dragleave)="over.set(false)"
-      (drop)="dropped($event)"
-    >
-      <p>Drop files, folders or a zip archive here, or</p>
-      <div class="actions">
-        <p-button severity="secondary" label="Choose files …" [disabled]="store.busy()" (onClick)="files.click()" />
-        <p-button severity="secondary" label="Choose a folder …" [disabled]="store.busy()" (onClick)="folder.click()" />
+    <section class="card" aria-label="Upload">
+      <rule-take-file
+        class="drop"
+        label="Choose files …"
+        fieldLabel="Files or a zip archive to upload"
+        folders="Folder to upload"
+        multiple
+        [disabled]="store.busy()"
+        (given)="send($event)"
+      >
+        <p>{{ store.busy() ? 'On their way …' : 'Drop files, folders or a zip archive here, or' }}</p>
         @if (store.busy()) {
           <p-button severity="secondary" label="Cancel" (onClick)="cancel()" />
         }
-      </div>
-      <input #files type="file" multiple class="visually-hidden" tabindex="-1" aria-label="Files or a zip archive to upload" (change)="chosen($event)" />
-      <input #folder type="file" webkitdirectory class="visually-hidden" tabindex="-1" aria-label="Folder to upload" (change)="chosen($event)" />
+      </rule-take-file>
       @if (store.sent().length) {
         <p role="status">
           {{ store.ended() }} of {{ store.sent().length | count: 'file' }} sent{{ store.busy() ? ', ' + store.percent() + ' %' : '' }}.
@@ -55,12 +51,9 @@ import { UploadsStore } from './uploads.store';
   `,
   styles: `
     .drop {
-      border-style: dashed;
-      padding: 18px;
-    }
-    .over {
-      border-color: var(--verdigris);
-      background: var(--verdigris-tint);
+      padding: 14px 16px;
+      border: 1px dashed var(--line);
+      margin-bottom: 12px;
     }
     p {
       margin: 0 0 8px;
@@ -72,7 +65,6 @@ export class Uploads {
   readonly library = input.required<number>();
   /** All files are sent; scanning follows. */
   readonly arrived = output();
-  protected readonly over = signal(false);
   private readonly jobsEnded = inject(Store).selectSignal(jobsFeature.selectEndedCount);
 
   constructor() {
@@ -82,18 +74,8 @@ export class Uploads {
     });
   }
 
-  protected dropped(event: DragEvent): void {
-    event.preventDefault();
-    this.over.set(false);
-    if (event.dataTransfer && !this.store.busy())
-      void droppedFiles(event.dataTransfer).then((list) => this.store.send(this.library(), list, () => this.arrived.emit()));
-  }
-
-  protected chosen(event: Event): void {
-    const control = event.target as HTMLInputElement;
-    const list = [...(control.files ?? [])].map((file) => ({ path: file.webkitRelativePath || file.name, file }));
-    control.value = '';
-    void this.store.send(this.library(), list, () => this.arrived.emit());
+  protected send(files: readonly Dropped[]): void {
+    void this.store.send(this.library(), [...files], () => this.arrived.emit());
   }
 
   protected cancel(): void {
