@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, booleanAttribute, computed, forwardRef, input, output, signal } from '@angular/core';
-import { ControlValueAccessor, FormsModule, NG_VALUE_ACCESSOR } from '@angular/forms';
+import { FormsModule, NG_VALUE_ACCESSOR } from '@angular/forms';
 import { MultiSelect } from 'primeng/multiselect';
+import { FormValue } from './form-value';
 import { MANY } from './select';
 
 /** The kit's list from which several may be chosen. */
@@ -42,17 +43,11 @@ import { MANY } from './select';
     }
   `,
 })
-export class RuleChoices implements ControlValueAccessor {
-  readonly ariaLabel = input<string | null>(null);
-  /** Id of the text that names it. */
-  readonly labelledBy = input<string | null>(null);
+export class RuleChoices extends FormValue<readonly unknown[]> {
   /** Texts, or objects with the fields below. */
   readonly options = input.required<readonly unknown[]>();
   readonly optionLabel = input<string | null>(null);
   readonly optionValue = input<string | null>(null);
-  /** Shown while nothing is chosen. */
-  readonly placeholder = input('');
-  readonly disabled = input(false, { transform: booleanAttribute });
   /** Whether what is typed above the choices is looked for elsewhere, see `searched`. */
   readonly searches = input(false, { transform: booleanAttribute });
   /** Up to so many chosen ones are named, more are counted. */
@@ -61,29 +56,13 @@ export class RuleChoices implements ControlValueAccessor {
   readonly counted = input('{0} chosen');
   readonly opened = output();
   readonly searched = output<string>();
+  protected readonly nothing = [];
+  protected readonly value = signal<readonly unknown[]>([]);
   protected readonly offered = computed(() => [...this.options()]);
   protected readonly many = computed(() => this.searches() || this.options().length > MANY);
-  protected readonly value = signal<readonly unknown[]>([]);
-  protected readonly off = signal(false);
-  private told: (value: readonly unknown[]) => void = () => undefined;
-  protected left: () => void = () => undefined;
 
   /** Takes what is chosen from now on. */
   choose(value: readonly unknown[]): void {
-    this.value.set(value);
-    this.told(value);
-  }
-
-  writeValue(value: readonly unknown[] | null): void {
-    this.value.set([...(value ?? [])]);
-  }
-  registerOnChange(told: (value: readonly unknown[]) => void): void {
-    this.told = told;
-  }
-  registerOnTouched(left: () => void): void {
-    this.left = left;
-  }
-  setDisabledState(off: boolean): void {
-    this.off.set(off);
+    this.take(value);
   }
 }

@@ -14,8 +14,9 @@ import {
   output,
   signal,
 } from '@angular/core';
-import { ControlValueAccessor, FormsModule, NG_VALUE_ACCESSOR } from '@angular/forms';
+import { FormsModule, NG_VALUE_ACCESSOR } from '@angular/forms';
 import { Select } from 'primeng/select';
+import { FormValue } from './form-value';
 
 /** One of the choices of a {@link RuleSelect}. */
 @Directive({ selector: 'rule-option' })
@@ -71,11 +72,7 @@ let lists = 0;
     }
   `,
 })
-export class RuleSelect implements ControlValueAccessor {
-  /** Where no label stands around it. */
-  readonly ariaLabel = input<string | null>(null);
-  /** Id of the text that names it, if that is not a label around it. */
-  readonly labelledBy = input<string | null>(null);
+export class RuleSelect extends FormValue<unknown> {
   /** Choices that are not written in the template: texts, or objects with the fields below. */
   readonly options = input<readonly unknown[] | null>(null);
   readonly optionLabel = input<string | null>(null);
@@ -92,9 +89,6 @@ export class RuleSelect implements ControlValueAccessor {
   readonly searched = output<string>();
   /** Whether choosing is an act, after which the list shows what it did before. */
   readonly acts = input(false, { transform: booleanAttribute });
-  /** Shown while nothing is chosen. */
-  readonly placeholder = input('');
-  readonly disabled = input(false, { transform: booleanAttribute });
   /** Whether what is chosen is refused. */
   readonly invalid = input(false, { transform: booleanAttribute });
   /** Id of the text that says more about it. */
@@ -102,6 +96,8 @@ export class RuleSelect implements ControlValueAccessor {
   protected readonly attributes = computed(() => ({
     label: { ...(this.describedBy() === null ? {} : { 'aria-describedby': this.describedBy() }), ...(this.invalid() ? { 'aria-invalid': 'true' } : {}) },
   }));
+  protected readonly nothing = null;
+  protected readonly value = signal<unknown>(null);
   private readonly written = contentChildren(RuleOption, { descendants: true });
   /** What can be chosen, with its texts. */
   private readonly offered = computed((): readonly { readonly value: unknown; readonly text: string }[] => {
@@ -112,7 +108,6 @@ export class RuleSelect implements ControlValueAccessor {
   });
   protected readonly many = MANY;
   protected readonly choices = computed(() => this.offered().map(({ text }, at) => ({ at, text })));
-  private readonly value = signal<unknown>(null);
   /** Place of the chosen one. */
   protected readonly at = computed(() => {
     const [value, values] = [this.value(), this.offered().map((option) => option.value)];
@@ -122,7 +117,6 @@ export class RuleSelect implements ControlValueAccessor {
     return alike < 0 ? null : alike;
   });
   protected readonly shown = computed(() => this.at() ?? (this.editable() ? this.value() : null));
-  protected readonly off = signal(false);
   /** Whether the group of fields around it is disabled, which reaches only the browser's own fields. */
   protected readonly closed = signal(false);
   /** Id of the text in the label around it. */
@@ -131,10 +125,9 @@ export class RuleSelect implements ControlValueAccessor {
   /** The text of a label that has nothing else. */
   private readonly words = signal<string | null>(null);
   protected readonly own = computed(() => this.ariaLabel() ?? (this.labelledBy() === null ? this.words() : null));
-  private told: (value: unknown) => void = () => undefined;
-  protected left: () => void = () => undefined;
 
   constructor() {
+    super();
     const host = inject<ElementRef<HTMLElement>>(ElementRef).nativeElement;
     const destroyed = inject(DestroyRef);
     afterNextRender(() => {
@@ -185,21 +178,7 @@ export class RuleSelect implements ControlValueAccessor {
   choose(at: number | string | null): void {
     const before = this.value();
     const value = typeof at === 'number' ? this.offered()[at]?.value : at;
-    this.value.set(value);
-    this.told(value);
+    this.take(value);
     if (this.acts()) setTimeout(() => this.value.set(before));
-  }
-
-  writeValue(value: unknown): void {
-    this.value.set(value);
-  }
-  registerOnChange(told: (value: unknown) => void): void {
-    this.told = told;
-  }
-  registerOnTouched(left: () => void): void {
-    this.left = left;
-  }
-  setDisabledState(off: boolean): void {
-    this.off.set(off);
   }
 }
