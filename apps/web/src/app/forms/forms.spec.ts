@@ -1,10 +1,9 @@
 import { TestBed } from '@angular/core/testing';
 import { Router } from '@angular/router';
 import { beforeEach, describe, expect, it, jest } from '@jest/globals';
-import { EntryForm, FormPanel, newInput } from '@rule/core/schema';
+import { EntryForm, newInput } from '@rule/core/schema';
 import { throwError } from 'rxjs';
 import { Stage, draftView, property } from '../../test/stage';
-import { FormSheet } from './form-sheet';
 import { GOES_ALONG, Unsaved } from '../shared';
 import { ConditionEditor } from './condition-editor';
 import { FormsStation } from './forms';
@@ -119,9 +118,7 @@ describe('the Forms station', () => {
     await press(stage, tile(stage, 'i1'), 'ArrowRight', { shiftKey: true });
     await stage.click('Edit panel Identity');
     expect(stage.page.querySelector<HTMLElement>('.grid')!.style.getPropertyValue('--columns')).toBe('4');
-    const sheet = stage.find(FormSheet) as unknown as { divide(panel: FormPanel, columns: number): void };
-    sheet.divide(form.panels[0]!, 1);
-    await stage.settled();
+    await stage.pick('Columns', 1);
     expect(stage.page.querySelector<HTMLElement>('.grid')!.style.getPropertyValue('--columns')).toBe('1');
     await press(stage, tile(stage, 'i1'), 'ArrowRight', { shiftKey: true });
     await stage.click('Save in the draft');
