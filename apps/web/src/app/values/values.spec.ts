@@ -113,7 +113,7 @@ describe('the Values station', () => {
       },
     ]);
     expect(stage.text('h1')).toBe('Parts in parts');
-    expect([...stage.page.querySelectorAll('.chips .chip')].map((chip) => chip.textContent.trim())).toEqual([
+    expect([...stage.page.querySelectorAll('rule-limits .chip')].map((chip) => chip.textContent.trim())).toEqual([
       'folder: parts ×',
       'holds: drum ×',
       'Supplier contains Kess ×',
