@@ -13,6 +13,9 @@ test('no view breaks the rules of access, light or dark', async ({ page }) => {
   const found: string[] = [];
   const check = async (where: string) => {
     found.push(...(await accessFaults(page, where)));
+    // The stations scroll inside: what pushed the page itself would take header and tray along.
+    const beyond = await page.evaluate(() => document.documentElement.scrollHeight - window.innerHeight);
+    if (beyond > 0) found.push(`${where}: the page itself is ${beyond} px too high`);
     // Between the surfaces only colours differ.
     await page.emulateMedia({ colorScheme: 'dark' });
     await expect.poll(() => page.evaluate(() => getComputedStyle(document.documentElement).colorScheme)).toBe('dark');

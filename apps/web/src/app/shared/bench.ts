@@ -41,7 +41,7 @@ const kept = (key: string) => {
           (click)="fold('inspector')"
           [attr.aria-expanded]="!inspectorFolded()"
           aria-label="Inspector"
-          [title]="inspectorFolded() ? 'Show the inspector' : 'Fold the inspector away'"
+          [ruleTip]="inspectorFolded() ? 'Show the inspector' : 'Fold the inspector away'"
         >
           {{ inspectorFolded() ? '‹' : '›' }}
         </button>
@@ -79,6 +79,8 @@ const kept = (key: string) => {
       padding: 0;
     }
     .work {
+      /* What is set out of its flow, like texts that are only heard, scrolls with it and not with the page. */
+      position: relative;
       flex: 1;
       min-width: 0;
       overflow: auto;
