@@ -52,6 +52,7 @@ import { CellRow } from './cell-row';
   `,
   styles: `
     :host {
+      --cut: 190px;
       display: block;
       overflow: auto;
     }
