@@ -220,7 +220,7 @@ const LOOK_EVERY_MS = 10_000;
       gap: 6px;
     }
     .find input,
-    .find select {
+    .find rule-select {
       width: 100%;
     }
     .hint {

@@ -40,7 +40,7 @@ import { Count, ExactName } from '../shared';
             <ng-container *ruleColumn="let entry of group.names; name: 'In the schema'">{{ entry.property === null ? '' : 'yes' }}</ng-container>
             <ng-container *ruleColumn="let entry of group.names; name: 'Files'; num: true">{{ entry.files }}</ng-container>
             <ng-container *ruleColumn="let entry of group.names; name: 'Filled'; num: true">{{ entry.filled }}</ng-container>
-            <ng-container *ruleColumn="let entry of group.names; name: 'Belongs to the group'">
+            <ng-container *ruleColumn="let entry of group.names; name: 'Belongs to the group'; look: 'fit'">
               <rule-check
                 [ariaLabel]="entry.name + ' belongs to the group'"
                 [checked]="!out().has(keyOf(group) + entry.name)"
@@ -67,7 +67,7 @@ import { Count, ExactName } from '../shared';
           <ng-container *ruleColumn="let other of others() ?? []">
             <rule-exact-name [name]="writtenName(other.property)" />
           </ng-container>
-          <ng-container *ruleColumn="let other of others() ?? []">
+          <ng-container *ruleColumn="let other of others() ?? []; look: 'fit'">
             <button type="button" class="link" (click)="rename(other)">Move the values there …</button>
           </ng-container>
         </rule-table>
@@ -88,10 +88,6 @@ import { Count, ExactName } from '../shared';
     th:first-child,
     td:first-child {
       width: 52px;
-    }
-    section .list td:last-child {
-      white-space: nowrap;
-      width: 1px;
     }
   `,
 })
