@@ -143,8 +143,7 @@ export class CheckIns {
   }
 
   /** Passes file values into the record without a new version. */
-  async toRecord(user: User, id: number, settled: CheckIn['settled']): Promise<{ readonly passed: number; readonly left: number }> {
-    void user;
+  async toRecord(id: number, settled: CheckIn['settled']): Promise<{ readonly passed: number; readonly left: number }> {
     const file = await this.libraries.file(id);
     const path = await pathOf(this.db, id);
     const entry = await entryAt(this.port, path);

@@ -10,7 +10,7 @@ import { Compared, proposedOf, whyNotWritten } from './comparisons';
 import { VaultPort } from './port';
 
 /** Allowed directions. */
-export type Ways = 'both' | 'in' | 'out';
+type Ways = 'both' | 'in' | 'out';
 
 /**
  * Values to pass in each direction, checked.

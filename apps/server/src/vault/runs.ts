@@ -241,7 +241,7 @@ export class VaultRuns {
         case 'files to records': {
           const settled = await this.settled(file as FileInVault, wishes.clash);
           const { passed, left } =
-            kind === 'records to files' ? await this.checkIns.toFile(user, file.id, settled) : await this.checkIns.toRecord(user, file.id, settled);
+            kind === 'records to files' ? await this.checkIns.toFile(user, file.id, settled) : await this.checkIns.toRecord(file.id, settled);
           const undecided = left ? `; ${count(left, 'value needs', 'values need')} a decision` : '';
           return passed ? row('done', `${count(passed, 'value')} passed${undecided}`) : row('nothing to do', `No value to pass${undecided}.`);
         }

@@ -53,7 +53,7 @@ export class RuleColumn<T> {
   }
 }
 
-/** What follows a row across all columns while it is open. */
+/** What follows a row across all columns while it is open; virtual rows have none, as all are of one height. */
 @Directive({ selector: '[ruleDetail]' })
 export class RuleDetail<T> {
   readonly ruleDetailOf = input.required<Rows<T>>();

@@ -107,7 +107,7 @@ function compared(a: Orderable, b: Orderable, sign: 1 | -1): number {
       @if (whole().length > begun().length) {
         <p class="none">
           {{ begun().length }} of {{ whole().length }} rows.
-          <button type="button" class="link" (click)="most.set(most() + more)">Show {{ more }} more</button>
+          <button type="button" class="link" (click)="most.set(most() + next())">Show {{ next() }} more</button>
         </p>
       }
     } @else {
@@ -204,10 +204,10 @@ export class RuleTable<T> {
     const values = new Map(all.map((row) => [row, valueOf(row, by) as Orderable]));
     return all.sort((a, b) => compared(values.get(a), values.get(b), sign));
   });
-  protected readonly more = STEP;
   protected readonly most = signal(STEP);
   /** The rows of a short table, in steps if they are many. */
   protected readonly begun = computed(() => (this.whole().length > this.most() ? this.whole().slice(0, this.most()) : this.whole()));
+  protected readonly next = computed(() => Math.min(STEP, this.whole().length - this.begun().length));
   protected readonly drawn = computed((): NonNullable<T>[] | DataSource<T> => {
     const rows = this.rows();
     return rows instanceof DataSource ? rows : (this.whole() as NonNullable<T>[]);

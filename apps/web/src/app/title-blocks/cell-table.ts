@@ -47,7 +47,7 @@ import { CellRow } from './cell-row';
           <span class="soft">left as it is</span>
         }
       </ng-container>
-      <ng-container *ruleColumn="let row of rows(); name: 'On all sheets'; look: 'soft cut'; by: 'counts'">{{ row.counts }}</ng-container>
+      <ng-container *ruleColumn="let row of rows(); name: 'On all sheets'; look: 'soft cut'">{{ row.counts }}</ng-container>
     </rule-table>
   `,
   styles: `
