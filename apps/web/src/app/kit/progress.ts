@@ -9,7 +9,9 @@ import { ProgressBar } from 'primeng/progressbar';
   template: `<p-progressbar [value]="percent()" [showValue]="false" [attr.aria-label]="label()" />`,
   styles: `
     :host {
+      --p-progressbar-height: 6px;
       display: block;
+      margin: 6px 0;
     }
   `,
 })
